@@ -1,0 +1,85 @@
+using System.Text.Json;
+using System.Text.Json.Serialization.Metadata;
+
+namespace Umbrek.Agent.Hosting;
+
+/// <summary>Where the agent keeps its identity, its runs and its status. Only its owner may look inside.</summary>
+public sealed class StateDirectory
+{
+    public StateDirectory(string path)
+    {
+        Path = System.IO.Path.GetFullPath(path);
+        Runs = System.IO.Path.Combine(Path, "runs");
+        Seen = System.IO.Path.Combine(Path, "seen");
+    }
+
+    public string Path { get; }
+    public string Runs { get; }
+
+    /// <summary>One empty file for each run that was finished and acknowledged, so that no order is taken twice.</summary>
+    public string Seen { get; }
+    public string IdentityFile => System.IO.Path.Combine(Path, "identity.json");
+    public string StatusFile => System.IO.Path.Combine(Path, "status.json");
+    private string LockFile => System.IO.Path.Combine(Path, "agent.lock");
+
+    /// <summary>/var/lib/umbrek-agent for root, else below $XDG_STATE_HOME (XDG Base Directory Specification).</summary>
+    public static string Default()
+    {
+        if (Environment.IsPrivilegedProcess)
+        {
+            return "/var/lib/umbrek-agent";
+        }
+        var state = Environment.GetEnvironmentVariable("XDG_STATE_HOME");
+        return string.IsNullOrEmpty(state)
+            ? System.IO.Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".local", "state", "umbrek-agent")
+            : System.IO.Path.Combine(state, "umbrek-agent");
+    }
+
+    public void Create()
+    {
+        foreach (var directory in new[] { Path, Runs, Seen })
+        {
+            OwnerOnly.CreateDirectory(directory);
+        }
+    }
+
+    /// <summary>Holds the directory for one agent; null when another agent has it.</summary>
+    public IDisposable? TryLock()
+    {
+        try
+        {
+            return new FileStream(LockFile, FileMode.OpenOrCreate, FileAccess.ReadWrite, FileShare.None);
+        }
+        catch (IOException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>True while an agent holds the directory.</summary>
+    public bool IsHeld()
+    {
+        if (!File.Exists(LockFile))
+        {
+            return false;
+        }
+        using var taken = TryLock();
+        return taken is null;
+    }
+
+    /// <summary>Replaces a file in one step, readable by its owner alone, and on disk before this returns.</summary>
+    public static void WriteWhole(string file, ReadOnlySpan<byte> content)
+    {
+        var temporary = file + ".new";
+        File.Delete(temporary);
+        using (var stream = OwnerOnly.CreateFile(temporary))
+        {
+            stream.Write(content);
+            stream.Flush(flushToDisk: true);
+        }
+        File.Move(temporary, file, overwrite: true);
+    }
+
+    public static void WriteWhole<T>(string file, T content, JsonTypeInfo<T> type) =>
+        WriteWhole(file, JsonSerializer.SerializeToUtf8Bytes(content, type));
+}

@@ -1,0 +1,339 @@
+using System.Collections.Concurrent;
+using System.Net.Sockets;
+using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Platform;
+using Umbrek.Core.Jobs;
+using Umbrek.Wire;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Agent.Jobs;
+
+/// <summary>
+/// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
+/// to be sent.
+/// </summary>
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, TimeProvider time, AgentLog log) : IDisposable
+{
+    private const int KeeperAttempts = 3;
+    private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
+
+    private readonly ConcurrentDictionary<Guid, RunEntry> entries = new();
+    private readonly CancellationTokenSource stopping = new();
+
+    /// <summary>Released whenever there may be something new to send.</summary>
+    public SemaphoreSlim News { get; } = new(0);
+
+    public ConcurrentQueue<RunHeld> Holds { get; } = new();
+
+    public IReadOnlyList<Guid> Unfinished => [.. entries.Keys];
+
+    public IEnumerable<RunEntry> Entries => entries.Values;
+
+    /// <summary>Takes up what an earlier life of this agent left: runs go on, finished ones are delivered.</summary>
+    public void Load()
+    {
+        state.Create();
+        foreach (var path in Directory.EnumerateDirectories(state.Runs))
+        {
+            var name = Path.GetFileName(path);
+            if (!Guid.TryParseExact(name, "N", out var runId))
+            {
+                // A directory that was being made when the agent died: the order was never accepted.
+                Directory.Delete(path, recursive: true);
+            }
+            else if (File.Exists(Path.Combine(state.Seen, name)))
+            {
+                Directory.Delete(path, recursive: true);
+            }
+            else
+            {
+                Take(runId, new RunDirectory(path), startKeeper: false);
+            }
+        }
+        foreach (var seen in Directory.EnumerateFiles(state.Seen))
+        {
+            if (time.GetUtcNow() - File.GetLastWriteTimeUtc(seen) > RunOrder.OldestOrder + TimeSpan.FromDays(1))
+            {
+                File.Delete(seen);
+            }
+        }
+    }
+
+    /// <summary>
+    /// Accepts an order: on disk before anything starts. An order that was seen before is passed over.
+    /// </summary>
+    /// <returns>Null, or the event that tells the service that the order was refused.</returns>
+    public RunEvent? Accept(RunOrder order)
+    {
+        var name = order.RunId.ToString("N");
+        if (entries.ContainsKey(order.RunId) || File.Exists(Path.Combine(state.Seen, name)))
+        {
+            News.Release();
+            return null;
+        }
+        if (order.Command.Check() is { } problem)
+        {
+            return Refuse(order, problem);
+        }
+        if (time.GetUtcNow() - order.OrderedAt > RunOrder.OldestOrder)
+        {
+            return Refuse(order, $"The order is older than {RunOrder.OldestOrder.TotalDays:0} days; the host can't tell any more whether it ran before. Order it anew.");
+        }
+        if (entries.Count >= LinkProtocol.MaxUnfinishedRuns)
+        {
+            return Refuse(order, $"The host has {entries.Count} unfinished runs already, the most it takes. Order again when some have ended.");
+        }
+        var final = Path.Combine(state.Runs, name);
+        try
+        {
+            var making = final + ".new";
+            if (Directory.Exists(making))
+            {
+                Directory.Delete(making, recursive: true);
+            }
+            OwnerOnly.CreateDirectory(making);
+            Directory.Move(making, final);
+            var run = new RunDirectory(final);
+            StateDirectory.WriteWhole(run.OrderFile, order, WireJson.Default.RunOrder);
+            using (var journal = new JournalWriter(run, time))
+            {
+                journal.AppendAccepted();
+                journal.Flush();
+            }
+            Take(order.RunId, run, startKeeper: true);
+            return null;
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            try
+            {
+                Directory.Delete(final, recursive: true);
+            }
+            catch (IOException)
+            {
+                // Nothing in it counts as accepted; the next start of the agent removes it.
+            }
+            return Refuse(order, $"The host can't keep a journal under {state.Runs}: {e.Message}. Nothing was run. Free space there and order again.");
+        }
+    }
+
+    /// <summary>Cancels a run: the mark is on disk before the keeper is told.</summary>
+    public void Cancel(Guid runId)
+    {
+        if (entries.TryGetValue(runId, out var entry))
+        {
+            try
+            {
+                File.WriteAllBytes(entry.Directory.CancelFile, []);
+            }
+            catch (IOException e)
+            {
+                log.Warning($"run {runId} can't be marked as cancelled: {e.Message}");
+            }
+            _ = TellKeeperAsync(entry.Directory);
+        }
+    }
+
+    /// <summary>The service keeps the run up to there; a run kept to its end is forgotten, but for its id.</summary>
+    public void Kept(RunKept kept)
+    {
+        if (!entries.TryGetValue(kept.RunId, out var entry))
+        {
+            return;
+        }
+        entry.Kept(kept.Sequence);
+        News.Release();
+    }
+
+    /// <summary>The next events of one run; drops the run when it is finished.</summary>
+    public List<RunEvent> NextBatch(RunEntry entry)
+    {
+        var batch = entry.NextBatch();
+        if (entry.Finished && entries.TryRemove(entry.Directory.RunId, out _))
+        {
+            entry.Dispose();
+            try
+            {
+                StateDirectory.WriteWhole(Path.Combine(state.Seen, entry.Directory.RunId.ToString("N")), []);
+                Directory.Delete(entry.Directory.Path, recursive: true);
+            }
+            catch (IOException e)
+            {
+                log.Warning($"the files of finished run {entry.Directory.RunId} stay for now: {e.Message}");
+            }
+        }
+        return batch;
+    }
+
+    public void Rewind()
+    {
+        foreach (var entry in entries.Values)
+        {
+            entry.Rewind();
+        }
+        News.Release();
+    }
+
+    public void Dispose()
+    {
+        stopping.Cancel();
+        foreach (var entry in entries.Values)
+        {
+            entry.Dispose();
+        }
+    }
+
+    private void Take(Guid runId, RunDirectory run, bool startKeeper)
+    {
+        var entry = new RunEntry(run);
+        entries[runId] = entry;
+        News.Release();
+        _ = WatchAsync(entry, startKeeper);
+    }
+
+    /// <summary>Follows a run's keeper; starts one where none lives and the run has not ended.</summary>
+    private async Task WatchAsync(RunEntry entry, bool startKeeper)
+    {
+        var run = entry.Directory;
+        try
+        {
+            for (var attempt = 0; ; attempt++)
+            {
+                if (startKeeper)
+                {
+                    platform.StartKeeper(run.Path);
+                }
+                if (await ConnectAsync(run, startKeeper ? KeeperStart : TimeSpan.FromMilliseconds(100)).ConfigureAwait(false) is { } keeper)
+                {
+                    using (keeper)
+                    {
+                        await FollowAsync(entry, keeper).ConfigureAwait(false);
+                    }
+                }
+                News.Release();
+                if (HasEnded(run))
+                {
+                    return;
+                }
+                startKeeper = true;
+                if (attempt >= KeeperAttempts)
+                {
+                    GiveUp(run);
+                    return;
+                }
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // The agent stops; the keeper does not.
+        }
+        catch (Exception e) when (e is IOException or InvalidDataException or SocketException or UnauthorizedAccessException)
+        {
+            log.Warning($"run {run.RunId} can't be followed: {e.Message}");
+        }
+    }
+
+    private async Task FollowAsync(RunEntry entry, Socket keeper)
+    {
+        var words = new byte[4096];
+        var held = false;
+        while (true)
+        {
+            int got;
+            try
+            {
+                got = await keeper.ReceiveAsync(words, stopping.Token).ConfigureAwait(false);
+            }
+            catch (SocketException)
+            {
+                return;
+            }
+            if (got == 0)
+            {
+                return;
+            }
+            var nowHeld = words[got - 1] == KeeperWords.Held;
+            if (nowHeld != held)
+            {
+                held = nowHeld;
+                Holds.Enqueue(new RunHeld(entry.Directory.RunId, held ? $"The disk under {state.Runs} is full: the command waits until there is space to keep its output." : null));
+            }
+            News.Release();
+        }
+    }
+
+    private async Task<Socket?> ConnectAsync(RunDirectory run, TimeSpan within)
+    {
+        var began = time.GetTimestamp();
+        var pause = TimeSpan.FromMilliseconds(2);
+        while (true)
+        {
+            var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
+            try
+            {
+                await socket.ConnectAsync(new UnixDomainSocketEndPoint(run.Socket), stopping.Token).ConfigureAwait(false);
+                return socket;
+            }
+            catch (SocketException)
+            {
+                socket.Dispose();
+            }
+            if (HasEnded(run) || time.GetElapsedTime(began) > within)
+            {
+                return null;
+            }
+            await Task.Delay(pause, time, stopping.Token).ConfigureAwait(false);
+            pause = TimeSpan.FromMilliseconds(Math.Min(100, pause.TotalMilliseconds * 2));
+        }
+    }
+
+    private static async Task TellKeeperAsync(RunDirectory run)
+    {
+        // A keeper looks for the mark whenever somebody connects.
+        using var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
+        try
+        {
+            await socket.ConnectAsync(new UnixDomainSocketEndPoint(run.Socket)).ConfigureAwait(false);
+            await socket.SendAsync(new[] { KeeperWords.Cancel }).ConfigureAwait(false);
+        }
+        catch (SocketException)
+        {
+            // It has not started listening, and will look by itself, or has ended.
+        }
+    }
+
+    private static bool HasEnded(RunDirectory run)
+    {
+        using var reader = new JournalReader(run);
+        RunEventKind? last = null;
+        while (reader.Read() is { } e)
+        {
+            last = e.Kind;
+        }
+        return last == RunEventKind.Ended;
+    }
+
+    private void GiveUp(RunDirectory run)
+    {
+        using var right = run.TryLock();
+        if (right is null)
+        {
+            log.Warning($"run {run.RunId} has a keeper that does not answer; it is looked for again when the agent restarts");
+            return;
+        }
+        using var journal = new JournalWriter(run, time);
+        if (journal.Last != RunEventKind.Ended)
+        {
+            journal.AppendEnded(File.Exists(run.StartingFile)
+                ? new RunEnd(RunOutcome.Interrupted, null, "The run's keeper ended without a word; how the command ended is not known.")
+                : new RunEnd(RunOutcome.NotStarted, 126, "The host could not start a keeper for the run; nothing was run."));
+        }
+        News.Release();
+    }
+
+    private RunEvent Refuse(RunOrder order, string reason)
+    {
+        log.Warning($"run {order.RunId} refused: {reason}");
+        return new RunEvent { RunId = order.RunId, Sequence = 0, At = time.GetUtcNow(), Kind = RunEventKind.Ended, End = new RunEnd(RunOutcome.Refused, null, reason) };
+    }
+}

@@ -1,0 +1,340 @@
+using System.Threading.Channels;
+using Microsoft.AspNetCore.Http.Connections;
+using Microsoft.AspNetCore.SignalR;
+using Microsoft.AspNetCore.SignalR.Client;
+using Microsoft.Extensions.DependencyInjection;
+using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Health;
+using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Jobs;
+using Umbrek.Agent.Platform;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+using Umbrek.Core.Links;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Agent.Links;
+
+/// <summary>
+/// The one long-lived connection to the service. Opened again for ever, with jittered waits; each time the host proves
+/// its key, reports its facts, and goes on sending what the service does not keep yet.
+/// </summary>
+public sealed class AgentLink(
+    AgentIdentity identity,
+    IHostPlatform platform,
+    RunTable runs,
+    SampleBacklog samples,
+    TimeProvider time,
+    AgentLog log,
+    Action<LinkState, string?> report) : IDisposable
+{
+    private static readonly TimeSpan FactInterval = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan RefusedWait = TimeSpan.FromMinutes(1);
+
+    private readonly SemaphoreSlim newSamples = new(0);
+    private HubConnection? current;
+    private ServicePin? lastPin;
+
+    /// <summary>Seconds between samples, as the service last asked for it.</summary>
+    public int SampleIntervalSeconds { get; private set; } = Core.Health.SampleRules.DefaultIntervalSeconds;
+
+    public void SampleTaken() => newSamples.Release();
+
+    public void Dispose() => newSamples.Dispose();
+
+    public async Task RunAsync(CancellationToken stop)
+    {
+        var attempt = 0;
+        while (!stop.IsCancellationRequested)
+        {
+            report(LinkState.Connecting, null);
+            var wait = Backoff.Delay(attempt++, Random.Shared.NextDouble());
+            try
+            {
+                var refused = await LiveAsync(() => attempt = 0, stop).ConfigureAwait(false);
+                if (refused is not null)
+                {
+                    log.Warning($"the service refused the link: {refused}");
+                    report(LinkState.Refused, refused);
+                    wait = RefusedWait * (0.5 + Random.Shared.NextDouble());
+                }
+            }
+            catch (OperationCanceledException) when (stop.IsCancellationRequested)
+            {
+                break;
+            }
+            catch (Exception e) when (e is not OutOfMemoryException)
+            {
+                var reason = ApiClient.ExplainUnreachable(identity.Service, lastPin, e);
+                log.Warning(reason);
+                report(LinkState.Waiting, reason);
+            }
+            try
+            {
+                await Task.Delay(wait, time, stop).ConfigureAwait(false);
+            }
+            catch (OperationCanceledException)
+            {
+                break;
+            }
+        }
+        report(LinkState.Stopped, null);
+    }
+
+    /// <summary>Tells the service why the link ends; false when there is none to tell it on.</summary>
+    public async Task<bool> SayGoodbyeAsync(AwayReason reason)
+    {
+        if (current is not { State: HubConnectionState.Connected } connection)
+        {
+            return false;
+        }
+        try
+        {
+            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2), time);
+            await connection.SendAsync(ToService.Goodbye, new LinkGoodbye(reason), limit.Token).ConfigureAwait(false);
+            await connection.StopAsync(limit.Token).ConfigureAwait(false);
+            return true;
+        }
+        catch (Exception e) when (e is OperationCanceledException or InvalidOperationException or IOException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>One connection from opening to closing.</summary>
+    /// <returns>Null when it simply ended, or the service's reason for refusing it.</returns>
+    private async Task<string?> LiveAsync(Action linked, CancellationToken stop)
+    {
+        lastPin = identity.NewPin();
+        await using var connection = Build(lastPin);
+        using var ended = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        var challenge = new TaskCompletionSource<LinkChallenge>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var closed = new TaskCompletionSource<Exception?>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var orders = Channel.CreateUnbounded<object>(new UnboundedChannelOptions { SingleReader = true });
+
+        connection.Closed += e =>
+        {
+            closed.TrySetResult(e);
+            challenge.TrySetException(e ?? new IOException("the service closed the link"));
+            return Task.CompletedTask;
+        };
+        // Handlers only enqueue: one that waits would hold up everything behind it.
+        connection.On<LinkChallenge>(ToAgent.Challenge, c => { challenge.TrySetResult(c); });
+        connection.On<RunOrder>(ToAgent.StartRun, o => { orders.Writer.TryWrite(o); });
+        connection.On<RunCancel>(ToAgent.CancelRun, c => { orders.Writer.TryWrite(c); });
+        connection.On<RunsKept>(ToAgent.RunsKept, k =>
+        {
+            foreach (var run in k.Runs)
+            {
+                runs.Kept(run);
+            }
+        });
+        connection.On<SamplesKept>(ToAgent.SamplesKept, k =>
+        {
+            samples.Kept(k.UpTo);
+            newSamples.Release();
+        });
+        var known = new Dictionary<string, string>(StringComparer.Ordinal);
+        connection.On<HostRequest, HostAnswer>(ToAgent.Ask, request => AnswerAsync(connection, known, request, ended.Token));
+
+        using (var limit = CancellationTokenSource.CreateLinkedTokenSource(stop))
+        {
+            limit.CancelAfter(LinkProtocol.HelloWithin);
+            try
+            {
+                await connection.StartAsync(limit.Token).ConfigureAwait(false);
+                var asked = await challenge.Task.WaitAsync(limit.Token).ConfigureAwait(false);
+                if (asked.Version < LinkProtocol.OldestVersion)
+                {
+                    return $"The service speaks link version {asked.Version}; this agent needs {LinkProtocol.OldestVersion} or newer. Update the service.";
+                }
+                var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked), limit.Token).ConfigureAwait(false);
+                if (welcome.Refusal != LinkRefusal.None)
+                {
+                    return welcome.Message ?? welcome.Refusal.ToString();
+                }
+                SampleIntervalSeconds = Math.Clamp(welcome.SampleIntervalSeconds, 1, 3600);
+                log.Info($"linked with {identity.Service.Authority} as {welcome.Label} ({welcome.GroupPath})");
+            }
+            catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+            {
+                throw new TimeoutException($"no answer within {LinkProtocol.HelloWithin.TotalSeconds:0} s");
+            }
+        }
+
+        linked();
+        current = connection;
+        report(LinkState.Linked, null);
+        runs.Rewind();
+        try
+        {
+            var work = new[]
+            {
+                TakeOrdersAsync(connection, orders.Reader, ended.Token),
+                SendRunsAsync(connection, ended.Token),
+                SendSamplesAsync(connection, ended.Token),
+                SendFactsAsync(connection, known, ended.Token),
+            };
+            await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
+            await ended.CancelAsync().ConfigureAwait(false);
+            await Task.WhenAll(work).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            var why = closed.Task.IsCompleted ? (await closed.Task.ConfigureAwait(false))?.Message ?? "the service closed it" : "sending failed";
+            log.Warning($"the link ended: {why}");
+            report(LinkState.Waiting, why);
+            return null;
+        }
+        finally
+        {
+            current = null;
+        }
+    }
+
+    private HubConnection Build(ServicePin pin)
+    {
+        var builder = new HubConnectionBuilder()
+            .WithUrl(new Uri(ApiClient.Root(identity.Service), LinkProtocol.Path.TrimStart('/')), HttpTransportType.WebSockets, options =>
+            {
+                options.SkipNegotiation = true;
+                options.WebSocketConfiguration = socket =>
+                {
+                    if (identity.Service.Scheme != Uri.UriSchemeHttp)
+                    {
+                        socket.RemoteCertificateValidationCallback = pin.Validate;
+                    }
+                };
+            })
+            .WithKeepAliveInterval(LinkProtocol.PingInterval)
+            .WithServerTimeout(LinkProtocol.Silence);
+        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
+        return builder.Build();
+    }
+
+    private LinkHello Hello(LinkChallenge asked)
+    {
+        using var key = identity.OpenKey();
+        return new LinkHello(
+            LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce),
+            AgentVersion.Text, platform.SystemName, time.GetUtcNow(), runs.Unfinished);
+    }
+
+    private async Task TakeOrdersAsync(HubConnection connection, ChannelReader<object> orders, CancellationToken ended)
+    {
+        await foreach (var order in orders.ReadAllAsync(ended).ConfigureAwait(false))
+        {
+            if (order is RunOrder run)
+            {
+                if (runs.Accept(run) is { } refusal)
+                {
+                    await connection.SendAsync(ToService.RunEvents, new RunEventBatch([refusal]), ended).ConfigureAwait(false);
+                }
+            }
+            else if (order is RunCancel cancel)
+            {
+                runs.Cancel(cancel.RunId);
+            }
+        }
+    }
+
+    private async Task SendRunsAsync(HubConnection connection, CancellationToken ended)
+    {
+        while (true)
+        {
+            await runs.News.WaitAsync(ended).ConfigureAwait(false);
+            while (runs.News.Wait(0, CancellationToken.None))
+            {
+                // Many words of news are one look.
+            }
+            while (runs.Holds.TryDequeue(out var held))
+            {
+                await connection.SendAsync(ToService.RunHeld, held, ended).ConfigureAwait(false);
+            }
+            bool any;
+            do
+            {
+                any = false;
+                foreach (var entry in runs.Entries)
+                {
+                    var batch = runs.NextBatch(entry);
+                    if (batch.Count > 0)
+                    {
+                        any = true;
+                        await connection.SendAsync(ToService.RunEvents, new RunEventBatch(batch), ended).ConfigureAwait(false);
+                    }
+                }
+            }
+            while (any);
+        }
+    }
+
+    private async Task SendSamplesAsync(HubConnection connection, CancellationToken ended)
+    {
+        // One batch at a time: the next goes when the service keeps the last, or with the next sample.
+        while (true)
+        {
+            if (samples.Oldest() is { } batch)
+            {
+                await connection.SendAsync(ToService.Samples, batch, ended).ConfigureAwait(false);
+            }
+            await newSamples.WaitAsync(ended).ConfigureAwait(false);
+        }
+    }
+
+    private async Task SendFactsAsync(HubConnection connection, Dictionary<string, string> known, CancellationToken ended)
+    {
+        while (true)
+        {
+            await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
+            await Task.Delay(FactInterval, time, ended).ConfigureAwait(false);
+        }
+    }
+
+    private async Task ReportFactsAsync(HubConnection connection, Dictionary<string, string> known, CancellationToken ended)
+    {
+        List<Fact> changed = [];
+        var facts = platform.GatherFacts(time.GetUtcNow());
+        lock (known)
+        {
+            foreach (var fact in facts)
+            {
+                var value = fact.Value.GetRawText();
+                if (!known.TryGetValue(fact.Name, out var before) || before != value)
+                {
+                    known[fact.Name] = value;
+                    changed.Add(fact);
+                }
+            }
+        }
+        foreach (var part in changed.Chunk(20))
+        {
+            await connection.SendAsync(ToService.Facts, new FactReport(part), ended).ConfigureAwait(false);
+        }
+    }
+
+    private async Task<HostAnswer> AnswerAsync(HubConnection connection, Dictionary<string, string> known, HostRequest request, CancellationToken ended)
+    {
+        // Whatever is thrown here would reach the service word for word: it is caught and told in a sentence.
+        try
+        {
+            switch (request.Kind)
+            {
+                case HostRequest.Facts:
+                    lock (known)
+                    {
+                        known.Clear();
+                    }
+                    await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
+                    return new HostAnswer(null);
+                default:
+                    return new HostAnswer($"This agent (version {AgentVersion.Text}) does not know the request '{request.Kind}'. Update it.");
+            }
+        }
+        catch (Exception e) when (e is not OutOfMemoryException)
+        {
+            log.Warning($"request '{request.Kind}' failed: {e.Message}");
+            return new HostAnswer("The host could not answer; its agent's log says why.");
+        }
+    }
+}

@@ -1,0 +1,28 @@
+using Umbrek.Agent.Jobs;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+
+namespace Umbrek.Agent.Platform;
+
+/// <summary>What the agent needs of the system that it runs on. Each maker is one folder beside this file.</summary>
+public interface IHostPlatform
+{
+    /// <summary>The system's own name.</summary>
+    string SystemName { get; }
+
+    /// <summary>An id that stays the same over restarts, or null when the system has none.</summary>
+    string? MachineId { get; }
+
+    /// <summary>Everything that is known of the host now; what can't be read is left out.</summary>
+    IReadOnlyList<Fact> GatherFacts(DateTimeOffset now);
+
+    /// <summary>One reading; rates are over the time since the last call.</summary>
+    Sample TakeSample(DateTimeOffset now);
+
+    /// <summary>Starts what keeps one run (see <see cref="Keeper"/>) so that it outlives the agent.</summary>
+    void StartKeeper(string runDirectory);
+
+    /// <summary>Why the agent is being stopped, as far as the system shows it.</summary>
+    AwayReason StopReason();
+}

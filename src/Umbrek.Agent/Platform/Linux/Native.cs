@@ -1,0 +1,78 @@
+using System.Runtime.InteropServices;
+
+namespace Umbrek.Agent.Platform.Linux;
+
+/// <summary>The few calls of the C library that .NET does not have. Signatures as on 64-bit glibc 2.34 and newer.</summary>
+internal static unsafe partial class Native
+{
+    public const int SigTerm = 15;
+    public const int SigKill = 9;
+    public const int PrSetChildSubreaper = 36;
+    public const short SpawnSetSigMask = 0x08;
+    public const short SpawnSetSigDef = 0x04;
+    public const short SpawnSetSid = 0x80;
+    public const int OpenReadOnly = 0;
+    public const int OpenCloseOnExec = 0x80000;
+
+    // posix_spawn_file_actions_t has 80 bytes, posix_spawnattr_t 336, sigset_t 128; these are rounded up.
+    public const int FileActionsSize = 128;
+    public const int AttributesSize = 512;
+    public const int SignalSetSize = 128;
+
+    [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
+    public static partial int Pipe2(int* ends, int flags);
+
+    [LibraryImport("libc", EntryPoint = "close")]
+    public static partial int Close(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "kill", SetLastError = true)]
+    public static partial int Kill(int pid, int signal);
+
+    [LibraryImport("libc", EntryPoint = "waitpid", SetLastError = true)]
+    public static partial int WaitPid(int pid, int* status, int options);
+
+    [LibraryImport("libc", EntryPoint = "prctl")]
+    public static partial int Prctl(int option, nuint a, nuint b, nuint c, nuint d);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnp")]
+    public static partial int SpawnSearching(int* pid, byte* file, void* actions, void* attributes, byte** arguments, byte** environment);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_init")]
+    public static partial int ActionsInit(void* actions);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_destroy")]
+    public static partial int ActionsDestroy(void* actions);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_addopen")]
+    public static partial int ActionsOpen(void* actions, int descriptor, byte* path, int flags, int mode);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_adddup2")]
+    public static partial int ActionsDup2(void* actions, int from, int to);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_addclosefrom_np")]
+    public static partial int ActionsCloseFrom(void* actions, int first);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawn_file_actions_addchdir_np")]
+    public static partial int ActionsChangeDirectory(void* actions, byte* path);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnattr_init")]
+    public static partial int AttributesInit(void* attributes);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnattr_destroy")]
+    public static partial int AttributesDestroy(void* attributes);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnattr_setflags")]
+    public static partial int AttributesSetFlags(void* attributes, short flags);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnattr_setsigdefault")]
+    public static partial int AttributesSetSigDefault(void* attributes, void* set);
+
+    [LibraryImport("libc", EntryPoint = "posix_spawnattr_setsigmask")]
+    public static partial int AttributesSetSigMask(void* attributes, void* set);
+
+    [LibraryImport("libc", EntryPoint = "sigfillset")]
+    public static partial int SigFillSet(void* set);
+
+    [LibraryImport("libc", EntryPoint = "sigemptyset")]
+    public static partial int SigEmptySet(void* set);
+}

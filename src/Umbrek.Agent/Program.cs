@@ -1,0 +1,3 @@
+using Umbrek.Agent.Hosting;
+
+return await AgentCommands.Build().Parse(args).InvokeAsync();

@@ -1,0 +1,2 @@
+using Spectre.Console;
+AnsiConsole.Write(new Table().AddColumn("a").AddRow("b"));

@@ -1,0 +1,34 @@
+namespace Umbrek.Core.Health;
+
+/// <summary>One reading of a host's health. Sizes in bytes, rates in bytes per second, shares in percent of all processors.</summary>
+public sealed record Sample
+{
+    public required DateTimeOffset At { get; init; }
+    public double ProcessorPercent { get; init; }
+    public double Load1 { get; init; }
+    public double Load5 { get; init; }
+    public double Load15 { get; init; }
+    public long MemoryTotalBytes { get; init; }
+
+    /// <summary>What programs could still get without swapping (the kernel's MemAvailable), not "free".</summary>
+    public long MemoryAvailableBytes { get; init; }
+    public long SwapTotalBytes { get; init; }
+    public long SwapFreeBytes { get; init; }
+    public long UptimeSeconds { get; init; }
+    public IReadOnlyList<FileSystemSample> FileSystems { get; init; } = [];
+    public IReadOnlyList<InterfaceSample> Interfaces { get; init; } = [];
+
+    public double MemoryUsedPercent =>
+        MemoryTotalBytes <= 0 ? 0 : 100.0 * (MemoryTotalBytes - MemoryAvailableBytes) / MemoryTotalBytes;
+
+    /// <summary>The fullest file system, or null when none is known.</summary>
+    public FileSystemSample? Fullest => FileSystems.MaxBy(f => f.UsedPercent);
+}
+
+/// <param name="AvailableBytes">What an ordinary program may still write; the system's own reserve is not in it.</param>
+public sealed record FileSystemSample(string MountPoint, string Type, long TotalBytes, long UsedBytes, long AvailableBytes)
+{
+    public double UsedPercent => UsedBytes + AvailableBytes <= 0 ? 0 : 100.0 * UsedBytes / (UsedBytes + AvailableBytes);
+}
+
+public sealed record InterfaceSample(string Name, double ReceivedBytesPerSecond, double SentBytesPerSecond);

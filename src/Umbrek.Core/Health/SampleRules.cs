@@ -1,0 +1,24 @@
+namespace Umbrek.Core.Health;
+
+/// <summary>Which samples the service takes.</summary>
+public static class SampleRules
+{
+    /// <summary>How long an agent keeps samples while its link is down.</summary>
+    public static readonly TimeSpan Backlog = TimeSpan.FromHours(24);
+
+    /// <summary>How long raw samples are kept by the service.</summary>
+    public static readonly TimeSpan RawRetention = TimeSpan.FromHours(48);
+
+    /// <summary>How far ahead of the service's clock a sample may lie.</summary>
+    public static readonly TimeSpan Ahead = TimeSpan.FromMinutes(5);
+
+    public const int DefaultIntervalSeconds = 15;
+
+    /// <summary>True for a sample with a believable time and finite figures.</summary>
+    public static bool IsUsable(Sample sample, DateTimeOffset now) =>
+        sample.At > now - RawRetention && sample.At < now + Ahead
+        && double.IsFinite(sample.ProcessorPercent) && double.IsFinite(sample.Load1) && double.IsFinite(sample.Load5) && double.IsFinite(sample.Load15)
+        && sample.MemoryTotalBytes >= 0
+        && sample.FileSystems.Count <= 64 && sample.Interfaces.Count <= 64
+        && sample.Interfaces.All(i => double.IsFinite(i.ReceivedBytesPerSecond) && double.IsFinite(i.SentBytesPerSecond));
+}

@@ -1,0 +1,24 @@
+using Umbrek.Service.Storage;
+
+namespace Umbrek.Service.Health;
+
+public static class HealthEndpoints
+{
+    public static void MapHealth(this IEndpointRouteBuilder api) =>
+        api.MapGet("/hosts/{id:guid}/samples", async (SampleService service, Guid id, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>
+            TypedResults.Ok(await service.ReadAsync(id, from, to, points, cancel).ConfigureAwait(false)))
+            .WithTags("Health").WithName("getSamples").WithSummary("A host's health over a time; the last hour when no time is given.");
+
+    /// <summary>For whoever watches the service itself: does it live, and can it work.</summary>
+    public static void MapServiceHealth(this IEndpointRouteBuilder root)
+    {
+        root.MapGet("/health/live", () => Results.Text("live\n")).AllowAnonymous().ExcludeFromDescription();
+        root.MapGet("/health/ready", async (IDatabase database, CancellationToken cancel) =>
+        {
+            await using var db = database.Open();
+            return await db.Database.CanConnectAsync(cancel).ConfigureAwait(false)
+                ? Results.Text("ready\n")
+                : Results.Text("the database does not answer\n", statusCode: StatusCodes.Status503ServiceUnavailable);
+        }).AllowAnonymous().ExcludeFromDescription();
+    }
+}

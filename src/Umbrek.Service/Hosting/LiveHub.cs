@@ -1,0 +1,103 @@
+using System.Runtime.CompilerServices;
+using Microsoft.AspNetCore.Authorization;
+using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Jobs;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Jobs;
+
+namespace Umbrek.Service.Hosting;
+
+/// <summary>
+/// Live views for console and client: each is a stream that first gives what there is, then what changes, at most four
+/// times a second. Whoever reads slowly gets fewer, fuller messages.
+/// </summary>
+[Authorize]
+public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+{
+    public const string Path = "/live";
+    private const int HostsPerMessage = 250;
+    private const int RunsPerMessage = 250;
+    private const int OutputPerMessage = 96 * 1024;
+    private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(250);
+
+    /// <summary>The estate: every host, then hosts that changed.</summary>
+    public async IAsyncEnumerable<EstateChanges> Estate([EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = estate.Changes.Subscribe();
+        var reset = true;
+        foreach (var part in estate.All.ToList().Chunk(HostsPerMessage).DefaultIfEmpty([]))
+        {
+            yield return new EstateChanges(reset, part);
+            reset = false;
+        }
+        while (true)
+        {
+            var changed = await reader.TakeAsync(cancel).ConfigureAwait(false);
+            foreach (var part in changed.Select(estate.Find).OfType<HostSummary>().Chunk(HostsPerMessage))
+            {
+                yield return new EstateChanges(false, part);
+            }
+            await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Jobs that are new or changed from now on.</summary>
+    public async IAsyncEnumerable<JobInfo> Jobs([EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = feed.Jobs.Subscribe();
+        while (true)
+        {
+            foreach (var id in await reader.TakeAsync(cancel).ConfigureAwait(false))
+            {
+                yield return await jobs.GetInfoAsync(id, cancel).ConfigureAwait(false);
+            }
+            await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>One job: its runs and all output so far, then both as they come, until every run has ended.</summary>
+    public async IAsyncEnumerable<JobChanges> Job(Guid jobId, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = feed.OfJob(jobId).Subscribe();
+        JobDetail detail;
+        try
+        {
+            detail = await jobs.GetAsync(jobId, cancel).ConfigureAwait(false);
+        }
+        catch (ProblemException e)
+        {
+            throw new HubException(e.Message);
+        }
+        var sent = new Dictionary<Guid, long>();
+        var reset = true;
+        IReadOnlyCollection<RunInfo> changed = detail.Runs;
+        while (true)
+        {
+            foreach (var part in changed.Chunk(RunsPerMessage).DefaultIfEmpty([]))
+            {
+                yield return new JobChanges(reset, detail.Job, part, [], false);
+                reset = false;
+            }
+            foreach (var run in changed.Where(r => r.StdoutBytes + r.StderrBytes > 0))
+            {
+                while (await jobs.ReadOutputAsync(run.Id, sent.GetValueOrDefault(run.Id, -1), OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
+                {
+                    sent[run.Id] = pieces[^1].Sequence;
+                    yield return new JobChanges(false, detail.Job, [], pieces, false);
+                }
+            }
+            if (detail.Job.Runs.Ended == detail.Job.Runs.Total)
+            {
+                yield return new JobChanges(false, detail.Job, [], [], true);
+                yield break;
+            }
+            var ids = await reader.TakeAsync(cancel).ConfigureAwait(false);
+            var job = await jobs.GetInfoAsync(jobId, cancel).ConfigureAwait(false);
+            changed = await jobs.GetRunsAsync(job.Runs.Ended == job.Runs.Total ? [.. detail.Runs.Select(r => r.Id)] : ids, job.CreatedAt, cancel).ConfigureAwait(false);
+            detail = detail with { Job = job };
+            await Task.Delay(job.Runs.Ended == job.Runs.Total ? TimeSpan.Zero : Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+}

@@ -1,0 +1,141 @@
+using System.CommandLine;
+using Microsoft.AspNetCore.OpenApi;
+using Microsoft.OpenApi;
+using Umbrek.Service.Access;
+using Umbrek.Service.Storage;
+
+namespace Umbrek.Service.Hosting;
+
+/// <summary>The service's command line.</summary>
+public static class ServiceCommands
+{
+    private const int Failed = 1;
+    private const ulong EnoughDescriptors = 20_000;
+
+    public static RootCommand Build()
+    {
+        var root = new RootCommand("The Umbrek service: knows the hosts, sends them work, keeps what they say, and serves the console.");
+        root.Subcommands.Add(Serve());
+        root.Subcommands.Add(OpenApi());
+        return root;
+    }
+
+    private static Command Serve()
+    {
+        var data = new Option<string>("--data") { Description = "Directory for the database, certificate and keys; made when it is missing.", Required = true };
+        var listen = new Option<string[]>("--listen") { Description = "Address and port for HTTPS, for example 0.0.0.0:8443; http://127.0.0.1:PORT for plain HTTP on this machine. May be given more than once.", DefaultValueFactory = _ => ["127.0.0.1:8443"] };
+        var database = new Option<string?>("--database") { Description = "PostgreSQL connection string; also read from UMBREK_DATABASE. Without it an embedded database in the data directory is used." };
+        var certificate = new Option<string?>("--certificate") { Description = "PEM file of a certificate (with its chain) to use instead of one made at the first start." };
+        var certificateKey = new Option<string?>("--certificate-key") { Description = "PEM file of that certificate's private key." };
+        var console = new Option<string?>("--console") { Description = "Directory of the console's built files; looked for beside the program by default." };
+        var interval = new Option<int>("--sample-interval") { Description = "Seconds between two health samples of a host.", DefaultValueFactory = _ => Core.Health.SampleRules.DefaultIntervalSeconds };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval };
+        command.SetAction(async (parsed, cancel) =>
+        {
+            try
+            {
+                if ((parsed.GetValue(certificate) is null) != (parsed.GetValue(certificateKey) is null))
+                {
+                    throw new InvalidDataException("--certificate and --certificate-key belong together; give both or neither.");
+                }
+                if (parsed.GetValue(interval) is < 1 or > 3600)
+                {
+                    throw new InvalidDataException("--sample-interval is 1 to 3600 seconds.");
+                }
+                var options = new ServiceOptions
+                {
+                    DataDirectory = Path.GetFullPath(parsed.GetRequiredValue(data)),
+                    Listen = [.. parsed.GetRequiredValue(listen).Select(ListenAddress.Parse)],
+                    Database = parsed.GetValue(database) ?? Environment.GetEnvironmentVariable("UMBREK_DATABASE"),
+                    CertificateFile = parsed.GetValue(certificate),
+                    CertificateKeyFile = parsed.GetValue(certificateKey),
+                    ConsoleDirectory = parsed.GetValue(console),
+                    SampleIntervalSeconds = parsed.GetValue(interval),
+                };
+                return await ServeAsync(options, cancel).ConfigureAwait(false);
+            }
+            catch (Exception e) when (e is InvalidDataException or FormatException or IOException or UnauthorizedAccessException or System.Data.Common.DbException or ArgumentException)
+            {
+                await Console.Error.WriteLineAsync($"umbrekd can't start: {e.Message}").ConfigureAwait(false);
+                return Failed;
+            }
+        });
+        return command;
+    }
+
+    private static async Task<int> ServeAsync(ServiceOptions options, CancellationToken cancel)
+    {
+        if (OperatingSystem.IsWindows())
+        {
+            Directory.CreateDirectory(options.DataDirectory);
+        }
+        else
+        {
+            Directory.CreateDirectory(options.DataDirectory, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        }
+        await using var app = ServiceHost.Build(options, TimeProvider.System);
+        var lifetime = app.Services.GetRequiredService<IHostApplicationLifetime>();
+        using var stop = cancel.Register(lifetime.StopApplication);
+        await ServiceHost.StartAsync(app, cancel).ConfigureAwait(false);
+        await AnnounceAsync(app, options).ConfigureAwait(false);
+        await app.WaitForShutdownAsync(CancellationToken.None).ConfigureAwait(false);
+        return 0;
+    }
+
+    private static async Task AnnounceAsync(WebApplication app, ServiceOptions options)
+    {
+        var key = app.Services.GetRequiredService<ServiceKey>();
+        foreach (var address in options.Listen)
+        {
+            Console.WriteLine($"listening {address}");
+        }
+        Console.WriteLine($"key {key.Fingerprint}");
+        if (DescriptorLimit() is { } limit && limit < EnoughDescriptors)
+        {
+            Console.WriteLine($"note: this process may open {limit} files; each linked host takes two to three while it reconnects. Raise the limit (ulimit -n) for more than {limit / 3} hosts.");
+        }
+        await using var scope = app.Services.CreateAsyncScope();
+        if ((await scope.ServiceProvider.GetRequiredService<AccessService>().SetUpStateAsync(CancellationToken.None).ConfigureAwait(false)).Needed)
+        {
+            Console.WriteLine($"set-up code {app.Services.GetRequiredService<SetUpCode>().Text}");
+            Console.WriteLine("There is no technician yet. Open the console, or use 'umbrek set-up', and give this code to make the first one.");
+        }
+        Console.WriteLine("ready");
+    }
+
+    private static ulong? DescriptorLimit()
+    {
+        try
+        {
+            // proc(5) /proc/self/limits: name, soft limit, hard limit, unit.
+            var line = File.ReadLines("/proc/self/limits").FirstOrDefault(l => l.StartsWith("Max open files", StringComparison.Ordinal));
+            return line is not null && ulong.TryParse(line[26..].Split(' ', StringSplitOptions.RemoveEmptyEntries)[0], out var limit) ? limit : null;
+        }
+        catch (IOException)
+        {
+            return null;
+        }
+    }
+
+    private static Command OpenApi()
+    {
+        var command = new Command("openapi", "Prints the API's description (OpenAPI 3.1, JSON). Example: umbrekd openapi > openapi.json");
+        command.SetAction(async (_, cancel) =>
+        {
+            var options = new ServiceOptions { DataDirectory = Directory.CreateTempSubdirectory("umbrek-openapi-").FullName };
+            try
+            {
+                await using var app = ServiceHost.Build(options, TimeProvider.System);
+                await using var db = app.Services.GetRequiredService<IDatabase>().Open();
+                var document = await app.Services.GetRequiredKeyedService<IOpenApiDocumentProvider>("v1").GetOpenApiDocumentAsync(cancel).ConfigureAwait(false);
+                Console.WriteLine(await document.SerializeAsJsonAsync(OpenApiSpecVersion.OpenApi3_1, cancel).ConfigureAwait(false));
+                return 0;
+            }
+            finally
+            {
+                Directory.Delete(options.DataDirectory, recursive: true);
+            }
+        });
+        return command;
+    }
+}

@@ -1,0 +1,223 @@
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.AspNetCore.SignalR;
+using Microsoft.AspNetCore.SignalR.Protocol;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.DependencyInjection.Extensions;
+using Serilog;
+using Umbrek.Service.Access;
+using Umbrek.Service.Enrolment;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Health;
+using Umbrek.Service.Jobs;
+using Umbrek.Service.Links;
+using Umbrek.Service.Storage;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Service.Hosting;
+
+/// <summary>Puts the service together.</summary>
+public static class ServiceHost
+{
+    private const string EitherScheme = "Either";
+
+    /// <summary>Builds the service; nothing listens and no database is touched until <see cref="StartAsync"/>.</summary>
+    public static WebApplication Build(ServiceOptions options, TimeProvider time, Action<WebApplicationBuilder>? adjust = null)
+    {
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
+        builder.Configuration.Sources.Clear();
+        // Logs go to the terminal's error stream; what a person reads there first is written by the program itself.
+        builder.Services.AddSerilog(log => log
+            .MinimumLevel.Information()
+            .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
+            .MinimumLevel.Override("Microsoft.AspNetCore.Server.Kestrel", Serilog.Events.LogEventLevel.Error)
+            .MinimumLevel.Override("Microsoft.AspNetCore.DataProtection", Serilog.Events.LogEventLevel.Error)
+            .MinimumLevel.Override("Microsoft.AspNetCore.SignalR", Serilog.Events.LogEventLevel.Fatal)
+            .WriteTo.Console(
+                outputTemplate: "{Timestamp:yyyy-MM-ddTHH:mm:ss.fffzzz} {Level:u4} {SourceContext} {Message:lj}{NewLine}{Exception}",
+                standardErrorFromLevel: Serilog.Events.LogEventLevel.Verbose));
+        Listen(builder, options);
+        AddServices(builder.Services, options, time);
+        adjust?.Invoke(builder);
+        var app = builder.Build();
+        Route(app);
+        return app;
+    }
+
+    /// <summary>Brings the database up to date, fills the memory from it, and listens.</summary>
+    public static async Task StartAsync(WebApplication app, CancellationToken cancel)
+    {
+        await using (var db = app.Services.GetRequiredService<IDatabase>().Open())
+        {
+            await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
+        }
+        await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.StartAsync(cancel).ConfigureAwait(false);
+    }
+
+    private static void Listen(WebApplicationBuilder builder, ServiceOptions options)
+    {
+        builder.WebHost.UseKestrelHttpsConfiguration();
+        // When every agent returns at once, the default backlog of 512 overflows and their attempts time out.
+        builder.WebHost.UseSockets(s => s.Backlog = 4096);
+        builder.WebHost.ConfigureKestrel((context, kestrel) =>
+        {
+            kestrel.AddServerHeader = false;
+            kestrel.Limits.MaxRequestBodySize = 1 << 20;
+            foreach (var address in options.Listen)
+            {
+                kestrel.Listen(address.Address, address.Port, endpoint =>
+                {
+                    if (address.Tls)
+                    {
+                        endpoint.UseHttps(endpoint.ApplicationServices.GetRequiredService<ServiceKey>().Certificate);
+                    }
+                });
+            }
+        });
+    }
+
+    private static void AddServices(IServiceCollection services, ServiceOptions options, TimeProvider time)
+    {
+        services.AddSingleton(options);
+        services.AddSingleton(time);
+        services.AddSingleton(_ => ServiceKey.LoadOrCreate(options, time));
+        services.AddSingleton<IDatabase>(_ => options.Database is { } connection ? new PostgresDatabase(connection) : new SqliteDatabase(options.PathOf("umbrek.db")));
+        services.AddScoped(provider => provider.GetRequiredService<IDatabase>().Open());
+        services.AddSingleton<ConsoleFiles>();
+        services.AddSingleton<FailureLimiter>();
+
+        services.AddSingleton<LinkRegistry>();
+        services.AddSingleton<IAgentLinks, LocalAgentLinks>();
+        services.AddSingleton<Intake>();
+        services.AddHostedService(p => p.GetRequiredService<Intake>());
+        services.AddSingleton<EstateIndex>();
+        services.AddSingleton<GroupService>();
+        services.AddSingleton<HostService>();
+        services.AddHostedService<PresenceSettler>();
+        services.AddSingleton<EnrolmentService>();
+        services.AddSingleton<SampleService>();
+        services.AddHostedService<SamplePruner>();
+        services.AddSingleton<RunBook>();
+        services.AddSingleton<JobFeed>();
+        services.AddSingleton<JobReader>();
+        services.AddSingleton<Dispatcher>();
+        services.AddSingleton<JobService>();
+        services.AddHostedService<JobClock>();
+
+        AddAccess(services, options);
+        AddWire(services);
+        services.AddExceptionHandler<ProblemWriter>();
+        services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
+        services.Configure<HostOptions>(o => o.ShutdownTimeout = TimeSpan.FromSeconds(10));
+        services.AddOpenApi("v1", ApiDescription.Configure);
+    }
+
+    private static void AddAccess(IServiceCollection services, ServiceOptions options)
+    {
+        services.AddSingleton<SetUpCode>();
+        services.AddScoped<AccessService>();
+        services.AddDataProtection().SetApplicationName("umbrek").PersistKeysToFileSystem(Directory.CreateDirectory(options.PathOf("keys")));
+        services.AddIdentityCore<Technician>(o =>
+            {
+                o.User.AllowedUserNameCharacters = "";
+                o.Password.RequiredLength = 12;
+                o.Password.RequireDigit = false;
+                o.Password.RequireLowercase = false;
+                o.Password.RequireUppercase = false;
+                o.Password.RequireNonAlphanumeric = false;
+                o.Password.RequiredUniqueChars = 5;
+                o.Lockout.MaxFailedAccessAttempts = 5;
+                o.Lockout.DefaultLockoutTimeSpan = TimeSpan.FromMinutes(5);
+            })
+            .AddEntityFrameworkStores<UmbrekContext>()
+            .AddSignInManager();
+        services.AddHttpContextAccessor();
+        services.AddAuthentication(EitherScheme)
+            .AddPolicyScheme(EitherScheme, null, o => o.ForwardDefaultSelector = http =>
+                http.Request.Headers.Authorization.Count > 0 ? AccessTokenScheme.Name : IdentityConstants.ApplicationScheme)
+            .AddScheme<AuthenticationSchemeOptions, AccessTokenScheme>(AccessTokenScheme.Name, null)
+            .AddCookie(IdentityConstants.ApplicationScheme, o =>
+            {
+                o.Cookie.Name = "umbrek";
+                o.Cookie.HttpOnly = true;
+                o.Cookie.SameSite = SameSiteMode.Strict;
+                o.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
+                o.ExpireTimeSpan = TimeSpan.FromHours(12);
+                o.SlidingExpiration = true;
+                o.Events.OnRedirectToLogin = context => Refuse(context.HttpContext);
+                o.Events.OnRedirectToAccessDenied = context => Refuse(context.HttpContext);
+                o.Events.OnValidatePrincipal = SecurityStampValidator.ValidatePrincipalAsync;
+            });
+        services.AddAuthorizationBuilder().SetFallbackPolicy(new Microsoft.AspNetCore.Authorization.AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build());
+    }
+
+    private static void AddWire(IServiceCollection services)
+    {
+        services.ConfigureHttpJsonOptions(o =>
+        {
+            var wire = WireJson.Default.Options;
+            o.SerializerOptions.PropertyNamingPolicy = wire.PropertyNamingPolicy;
+            o.SerializerOptions.DefaultIgnoreCondition = wire.DefaultIgnoreCondition;
+            o.SerializerOptions.NumberHandling = wire.NumberHandling;
+            foreach (var converter in wire.Converters)
+            {
+                o.SerializerOptions.Converters.Add(converter);
+            }
+            o.SerializerOptions.TypeInfoResolverChain.Insert(0, WireJson.Default);
+        });
+        services.AddSignalR(o =>
+            {
+                o.MaximumReceiveMessageSize = LinkProtocol.MaxMessageBytes;
+                o.KeepAliveInterval = LinkProtocol.PingInterval;
+                o.ClientTimeoutInterval = LinkProtocol.Silence;
+                o.HandshakeTimeout = LinkProtocol.HelloWithin;
+            })
+            .AddHubOptions<LiveHub>(o => o.MaximumParallelInvocationsPerClient = 16)
+            .AddJsonProtocol(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
+        services.RemoveAll<IHubProtocol>();
+        services.AddSingleton<IHubProtocol, StrictJsonProtocol>();
+    }
+
+    private static void Route(WebApplication app)
+    {
+        app.UseExceptionHandler(_ => { });
+        app.Use(next => context => SecurityHeaders.ApplyAsync(context, next));
+        if (app.Services.GetRequiredService<ServiceOptions>().Listen.All(l => l.Tls))
+        {
+            app.UseHsts();
+        }
+        app.UseRouting();
+        app.UseAuthentication();
+        app.UseAuthorization();
+
+        var api = app.MapGroup("/api/v1");
+        api.MapAccess();
+        api.MapEnrolment();
+        api.MapEstate();
+        api.MapHealth();
+        api.MapJobs();
+        app.MapServiceHealth();
+        app.MapOpenApi().AllowAnonymous();
+        app.MapHub<LinkHub>(LinkProtocol.Path, o =>
+        {
+            o.Transports = Microsoft.AspNetCore.Http.Connections.HttpTransportType.WebSockets;
+            o.TransportMaxBufferSize = 4 * LinkProtocol.MaxMessageBytes;
+            o.ApplicationMaxBufferSize = 2 * LinkProtocol.MaxMessageBytes;
+        });
+        app.MapHub<LiveHub>(LiveHub.Path, o =>
+        {
+            o.Transports = Microsoft.AspNetCore.Http.Connections.HttpTransportType.WebSockets;
+            o.CloseOnAuthenticationExpiration = true;
+        });
+        app.MapFallback("/api/{**path}", (HttpContext http) => ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
+        app.MapFallback((HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
+    }
+
+    private static Task Refuse(HttpContext http) =>
+        ProblemWriter.WriteAsync(http, new ProblemException(401, ProblemTypes.NotSignedIn, "You are not signed in, or your sign-in has ended. Sign in and try again.").Problem, http.RequestAborted);
+}

@@ -1,0 +1,55 @@
+using System.Net;
+
+namespace Umbrek.Service.Hosting;
+
+/// <summary>Where the service listens.</summary>
+public sealed record ListenAddress(IPAddress Address, int Port, bool Tls)
+{
+    /// <summary>
+    /// Reads "ADDRESS:PORT" (HTTPS), "https://ADDRESS:PORT" or "http://ADDRESS:PORT"; an address is an IP address, "localhost" or "*".
+    /// </summary>
+    /// <exception cref="FormatException">With a sentence that says what to write.</exception>
+    public static ListenAddress Parse(string text)
+    {
+        var tls = !text.StartsWith("http://", StringComparison.OrdinalIgnoreCase);
+        var rest = text[(text.IndexOf("://", StringComparison.Ordinal) is var at && at >= 0 ? at + 3 : 0)..].TrimEnd('/');
+        var colon = rest.LastIndexOf(':');
+        if (colon < 1 || !ushort.TryParse(rest[(colon + 1)..], out var port))
+        {
+            throw new FormatException($"'{text}' is no address to listen on; write it like 127.0.0.1:8443 or [::]:8443.");
+        }
+        var host = rest[..colon].Trim('[', ']');
+        var address = host switch
+        {
+            "localhost" => IPAddress.Loopback,
+            "*" => IPAddress.IPv6Any,
+            _ => IPAddress.TryParse(host, out var parsed) ? parsed : throw new FormatException($"'{host}' is no IP address; write an address of this machine, 'localhost' or '*'."),
+        };
+        return !tls && !IPAddress.IsLoopback(address)
+            ? throw new FormatException($"Plain http is for this machine itself only, and {address} is reachable from others. Leave out 'http://'.")
+            : new ListenAddress(address, port, tls);
+    }
+
+    public override string ToString() =>
+        $"{(Tls ? "https" : "http")}://{(Address.Equals(IPAddress.Loopback) ? "localhost" : Address.AddressFamily == System.Net.Sockets.AddressFamily.InterNetworkV6 ? $"[{Address}]" : Address)}:{Port}";
+}
+
+/// <summary>How a service was asked to run.</summary>
+public sealed record ServiceOptions
+{
+    public required string DataDirectory { get; init; }
+    public IReadOnlyList<ListenAddress> Listen { get; init; } = [];
+
+    /// <summary>A PostgreSQL connection string; null is the embedded database in the data directory.</summary>
+    public string? Database { get; init; }
+
+    /// <summary>PEM files; null is a certificate that the service makes itself.</summary>
+    public string? CertificateFile { get; init; }
+    public string? CertificateKeyFile { get; init; }
+
+    /// <summary>The console's built files; null looks beside the program.</summary>
+    public string? ConsoleDirectory { get; init; }
+    public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
+
+    public string PathOf(string name) => Path.Combine(DataDirectory, name);
+}

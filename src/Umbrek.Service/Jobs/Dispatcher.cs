@@ -1,0 +1,115 @@
+using System.Text.Json;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Links;
+using Umbrek.Service.Storage;
+using Umbrek.Wire;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Service.Jobs;
+
+/// <summary>
+/// Sends orders to linked hosts and puts things right when a host returns: what waits is sent, what the host never
+/// accepted is sent again (it takes an id only once), what it lost is interrupted.
+/// </summary>
+public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, TimeProvider time)
+{
+    /// <summary>Sends the runs of a new job to those of its hosts that are linked.</summary>
+    public async Task SendAsync(JobRow job, IReadOnlyList<RunRow> runs, CancellationToken cancel)
+    {
+        var command = JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
+        var slow = new List<Task>();
+        // A host may have been linked between the choice of the state and now: it would wait for nothing.
+        var late = runs.Where(r => r.State == RunState.Waiting && links.IsLinked(r.HostId)).Select(r => r.Id).ToHashSet();
+        if (late.Count > 0)
+        {
+            await intake.MarkAsync([.. late], RunDecisions.Send).ConfigureAwait(false);
+        }
+        foreach (var run in runs.Where(r => r.State == RunState.Sent || late.Contains(r.Id)))
+        {
+            var sending = links.SendAsync(run.HostId, ToAgent.StartRun, new RunOrder(run.Id, job.Id, job.CreatedAt, command, job.CreatedBy), cancel);
+            if (!sending.IsCompletedSuccessfully)
+            {
+                slow.Add(sending);
+            }
+        }
+        // A host that went away meanwhile gets its order when it returns.
+        await Task.WhenAll(slow).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+    }
+
+    /// <summary>A host is linked (again).</summary>
+    /// <param name="unfinished">The runs whose journal its agent holds.</param>
+    public async Task ReturnedAsync(Guid hostId, IReadOnlyList<Guid> unfinished, CancellationToken cancel)
+    {
+        var known = book.OfHost(hostId);
+        if (known.Count == 0 && unfinished.Count == 0)
+        {
+            return;
+        }
+        var held = unfinished.ToHashSet();
+        var now = time.GetUtcNow();
+        var lost = known.Where(r => r.Mark.Status.AcceptedAt is not null && !held.Contains(r.RunId)).Select(r => r.RunId).ToList();
+        var toSend = known.Where(r => r.Mark.Status.AcceptedAt is null && !held.Contains(r.RunId)).ToList();
+
+        var keptByUs = known.Where(r => held.Contains(r.RunId) && r.Mark.Status.LastSequence >= 0)
+            .Select(r => new RunKept(r.RunId, r.Mark.Status.LastSequence));
+        foreach (var part in keptByUs.Chunk(200))
+        {
+            await links.SendAsync(hostId, ToAgent.RunsKept, new RunsKept(part), cancel).ConfigureAwait(false);
+        }
+        if (lost.Count > 0)
+        {
+            await intake.MarkAsync(lost, m => m.Status.State.IsFinal() ? m : m with
+            {
+                Status = m.Status with { State = RunState.Interrupted, EndedAt = now, Reason = "The host came back without the run's journal; how the command ended is not known." },
+            }).ConfigureAwait(false);
+        }
+        foreach (var (runId, mark) in known.Where(r => held.Contains(r.RunId) && r.Mark.CancelRequestedAt is not null))
+        {
+            await links.SendAsync(hostId, ToAgent.CancelRun, new RunCancel(runId, ""), cancel).ConfigureAwait(false);
+        }
+        await SendWaitingAsync(hostId, toSend, now, cancel).ConfigureAwait(false);
+    }
+
+    private async Task SendWaitingAsync(Guid hostId, List<(Guid RunId, RunMark Mark)> waiting, DateTimeOffset now, CancellationToken cancel)
+    {
+        if (waiting.Count == 0)
+        {
+            return;
+        }
+        var jobIds = waiting.Select(r => r.Mark.JobId).Distinct().ToList();
+        await using var db = database.Open();
+        var jobs = await db.Jobs.AsNoTracking().Where(j => jobIds.Contains(j.Id)).ToDictionaryAsync(j => j.Id, cancel).ConfigureAwait(false);
+        var cancelled = waiting.Where(r => r.Mark.CancelRequestedAt is not null).ToList();
+        var expired = waiting.Except(cancelled).Where(r => jobs[r.Mark.JobId].ExpiresAt <= now).ToList();
+        var live = waiting.Except(cancelled).Except(expired).ToList();
+        await intake.MarkAsync([.. cancelled.Select(r => r.RunId)], m => RunDecisions.CancelUnsent(m, now, jobs[m.JobId].CancelledBy)).ConfigureAwait(false);
+        await intake.MarkAsync([.. expired.Select(r => r.RunId)], m => RunDecisions.Expire(m, now)).ConfigureAwait(false);
+        await intake.MarkAsync([.. live.Select(r => r.RunId)], RunDecisions.Send).ConfigureAwait(false);
+        foreach (var (runId, mark) in live)
+        {
+            var job = jobs[mark.JobId];
+            var command = JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
+            await links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy), cancel).ConfigureAwait(false);
+        }
+    }
+}
+
+/// <summary>What the service decides about runs that no host has accepted.</summary>
+public static class RunDecisions
+{
+    public static RunMark Send(RunMark mark) =>
+        mark.Status.State == RunState.Waiting ? mark with { Status = mark.Status with { State = RunState.Sent } } : mark;
+
+    public static RunMark CancelUnsent(RunMark mark, DateTimeOffset now, string? by) =>
+        mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
+        {
+            Status = mark.Status with { State = RunState.Cancelled, EndedAt = now, Reason = by is null ? "Cancelled before it started." : $"Cancelled by {by} before it started." },
+        };
+
+    public static RunMark Expire(RunMark mark, DateTimeOffset now) =>
+        mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
+        {
+            Status = mark.Status with { State = RunState.Expired, EndedAt = now, Reason = "The host did not return before the run expired; nothing was run." },
+        };
+}

@@ -1,0 +1,68 @@
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
+using Umbrek.Service.Hosting;
+using Umbrek.Wire.Jobs;
+
+namespace Umbrek.Service.Jobs;
+
+public static class JobEndpoints
+{
+    private const int OutputChunk = 1 << 20;
+
+    public static void MapJobs(this IEndpointRouteBuilder api)
+    {
+        var jobs = api.MapGroup("/jobs").WithTags("Jobs");
+        jobs.MapGet("", async (JobReader reader, Guid? host, string? cursor, int? limit, CancellationToken cancel) =>
+            TypedResults.Ok(await reader.ListAsync(host, cursor, limit, cancel).ConfigureAwait(false)))
+            .WithName("listJobs").WithSummary("Jobs, newest first; of one host when it is named.");
+        jobs.MapPost("", async (JobService service, HttpContext http, NewJob wish, CancellationToken cancel) =>
+        {
+            var key = http.Request.Headers["Idempotency-Key"].ToString();
+            var job = await service.CreateAsync(wish, http.User.TechnicianId(), http.User.TechnicianName(), key.Length == 0 ? null : key, cancel).ConfigureAwait(false);
+            return TypedResults.Accepted($"/api/v1/jobs/{job.Id}", job);
+        }).WithName("createJob").WithSummary("Runs a command on the hosts of a selection. With an Idempotency-Key a repeated request starts it once.");
+        jobs.MapGet("/{id:guid}", async (JobReader reader, Guid id, CancellationToken cancel) => TypedResults.Ok(await reader.GetAsync(id, cancel).ConfigureAwait(false)))
+            .WithName("getJob").WithSummary("A job with all its runs.");
+        jobs.MapPost("/{id:guid}/cancel", async (JobService service, HttpContext http, Guid id, CancellationToken cancel) =>
+            TypedResults.Ok(await service.CancelJobAsync(id, http.User.TechnicianName(), cancel).ConfigureAwait(false)))
+            .WithName("cancelJob").WithSummary("Cancels every run that has not ended.");
+
+        var runs = api.MapGroup("/runs").WithTags("Jobs");
+        runs.MapGet("/{id:guid}", async (JobReader reader, Guid id, CancellationToken cancel) => TypedResults.Ok(await reader.GetRunAsync(id, cancel).ConfigureAwait(false)))
+            .WithName("getRun").WithSummary("One run.");
+        runs.MapPost("/{id:guid}/cancel", async (JobService service, HttpContext http, Guid id, CancellationToken cancel) =>
+            TypedResults.Ok(await service.CancelRunAsync(id, http.User.TechnicianName(), cancel).ConfigureAwait(false)))
+            .WithName("cancelRun").WithSummary("Cancels one run.");
+        runs.MapGet("/{id:guid}/output", WriteOutputAsync)
+            .Produces(StatusCodes.Status200OK, contentType: "application/octet-stream")
+            .WithName("getOutput").WithSummary("A run's output as the command wrote it: stdout, stderr, or (without 'stream') both in the order of arrival.");
+    }
+
+    private static async Task WriteOutputAsync(JobReader reader, HttpContext http, Guid id, string? stream, CancellationToken cancel)
+    {
+        RunEventKind? only = stream switch
+        {
+            null or "" => null,
+            "stdout" => RunEventKind.Stdout,
+            "stderr" => RunEventKind.Stderr,
+            _ => throw ProblemException.Invalid($"'{stream}' is no stream; write stdout or stderr, or leave it out for both."),
+        };
+        _ = await reader.GetRunAsync(id, cancel).ConfigureAwait(false);
+        http.Response.ContentType = "application/octet-stream";
+        http.Response.Headers.ContentDisposition = $"attachment; filename=\"run-{id}.txt\"";
+        var after = -1L;
+        while (true)
+        {
+            var pieces = await reader.ReadOutputAsync(id, after, OutputChunk, cancel).ConfigureAwait(false);
+            if (pieces.Count == 0)
+            {
+                return;
+            }
+            after = pieces[^1].Sequence;
+            foreach (var piece in pieces.Where(p => only is null || p.Stream == only))
+            {
+                await http.Response.Body.WriteAsync(piece.Data, cancel).ConfigureAwait(false);
+            }
+        }
+    }
+}

@@ -1,0 +1,169 @@
+using System.Text.Json;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Links;
+using Umbrek.Service.Storage;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Service.Jobs;
+
+/// <summary>Makes, cancels and expires jobs.</summary>
+public sealed class JobService(IDatabase database, HostService hosts, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, TimeProvider time)
+{
+    private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
+    private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
+
+    /// <summary>Makes a job for the hosts that the selection names now.</summary>
+    /// <param name="idempotencyKey">The same key by the same technician gives the job that was made the first time.</param>
+    public async Task<JobInfo> CreateAsync(NewJob wish, Guid technicianId, string technician, string? idempotencyKey, CancellationToken cancel)
+    {
+        if (wish.Command is null || wish.Command.Check() is { } problem && problem.Length > 0)
+        {
+            throw ProblemException.Invalid(wish.Command?.Check() ?? "The job has no command; say what to run.");
+        }
+        if (string.IsNullOrWhiteSpace(wish.Selection))
+        {
+            throw ProblemException.Invalid("The job names no hosts; give a selection, for example quay-ticket-01 or: in \"Saltmarsh Ferry/Quay\". Every host is 'all'.");
+        }
+        if (wish.ExpiresInSeconds is { } seconds && (seconds < 1 || seconds > MostExpiry.TotalSeconds))
+        {
+            throw ProblemException.Invalid($"A run waits for its host from a second to {MostExpiry.TotalDays:0} days.");
+        }
+        if (idempotencyKey is { Length: > 100 })
+        {
+            throw ProblemException.Invalid("The Idempotency-Key has more than 100 characters; use a UUID.");
+        }
+        if (idempotencyKey is not null && await FindByKeyAsync(technicianId, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
+        {
+            return before;
+        }
+        var chosen = hosts.Select(wish.Selection);
+        if (chosen.Count == 0)
+        {
+            throw new ProblemException(422, ProblemTypes.SelectionEmpty, $"No host matches '{wish.Selection}'; nothing was run. 'umbrek host list' shows the names.");
+        }
+
+        var now = time.GetUtcNow();
+        var job = new JobRow
+        {
+            Id = Guid.CreateVersion7(now),
+            CreatedAt = now,
+            CreatedById = technicianId,
+            CreatedBy = technician,
+            IdempotencyKey = idempotencyKey,
+            Selection = wish.Selection,
+            Command = JsonSerializer.Serialize(wish.Command, WireJson.Default.CommandSpec),
+            ExpiresAt = now + (wish.ExpiresInSeconds is { } s ? TimeSpan.FromSeconds(s) : DefaultExpiry),
+        };
+        var runs = chosen.ConvertAll(h => new RunRow
+        {
+            Id = Guid.CreateVersion7(now),
+            JobId = job.Id,
+            HostId = h.Id,
+            State = links.IsLinked(h.Id) ? RunState.Sent : RunState.Waiting,
+        });
+        try
+        {
+            await intake.AddJobAsync(job, runs).ConfigureAwait(false);
+        }
+        catch (IOException) when (idempotencyKey is not null)
+        {
+            // The same request twice at the same instant: the first made the job.
+            return await FindByKeyAsync(technicianId, idempotencyKey, cancel).ConfigureAwait(false) ?? throw ProblemException.Invalid("The job could not be stored; try again.");
+        }
+        // Not bound to the request: a client that hangs up does not take orders back.
+        await dispatcher.SendAsync(job, runs, CancellationToken.None).ConfigureAwait(false);
+        return await reader.GetInfoAsync(job.Id, cancel).ConfigureAwait(false);
+    }
+
+    public async Task<JobInfo> CancelJobAsync(Guid jobId, string by, CancellationToken cancel)
+    {
+        await using (var db = database.Open())
+        {
+            var now = time.GetUtcNow();
+            var row = await db.Jobs.FirstOrDefaultAsync(j => j.Id == jobId, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("job");
+            if (row.CancelledAt is null)
+            {
+                row.CancelledAt = now;
+                row.CancelledBy = by;
+                await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+            }
+        }
+        await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by, cancel).ConfigureAwait(false);
+        return await reader.GetInfoAsync(jobId, cancel).ConfigureAwait(false);
+    }
+
+    public async Task<RunInfo> CancelRunAsync(Guid runId, string by, CancellationToken cancel)
+    {
+        if (book.Find(runId) is null)
+        {
+            throw ProblemException.NotFound("run");
+        }
+        await CancelRunsAsync([runId], by, cancel).ConfigureAwait(false);
+        return await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Ends waiting runs whose job has expired.</summary>
+    public async Task ExpireAsync(CancellationToken cancel)
+    {
+        var waiting = book.Waiting();
+        if (waiting.Count == 0)
+        {
+            return;
+        }
+        var now = time.GetUtcNow();
+        var jobIds = waiting.Select(r => r.Mark.JobId).Distinct().ToList();
+        await using var db = database.Open();
+        var expired = (await db.Jobs.AsNoTracking().Where(j => jobIds.Contains(j.Id) && j.ExpiresAt <= now).Select(j => j.Id).ToListAsync(cancel).ConfigureAwait(false)).ToHashSet();
+        var runs = waiting.Where(r => expired.Contains(r.Mark.JobId)).Select(r => r.RunId).ToList();
+        if (runs.Count > 0)
+        {
+            await intake.MarkAsync(runs, m => m.Status.State == RunState.Waiting ? RunDecisions.Expire(m, now) : m).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>
+    /// The wish is stored first. A run that was never sent ends at once; a host that has the order is told now, or when it
+    /// returns.
+    /// </summary>
+    private async Task CancelRunsAsync(List<Guid> runIds, string by, CancellationToken cancel)
+    {
+        var now = time.GetUtcNow();
+        await intake.MarkAsync(runIds, m =>
+            m.Status.State.IsFinal() ? m
+            : m.Status.State == RunState.Waiting ? RunDecisions.CancelUnsent(m with { CancelRequestedAt = now }, now, by)
+            : m with { CancelRequestedAt = m.CancelRequestedAt ?? now }).ConfigureAwait(false);
+        foreach (var runId in runIds)
+        {
+            if (book.Find(runId) is { } mark && !mark.Status.State.IsFinal())
+            {
+                await links.SendAsync(mark.HostId, ToAgent.CancelRun, new RunCancel(runId, by), cancel).ConfigureAwait(false);
+            }
+        }
+    }
+
+    private async Task<JobInfo?> FindByKeyAsync(Guid technicianId, string key, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        var id = await db.Jobs.Where(j => j.CreatedById == technicianId && j.IdempotencyKey == key).Select(j => (Guid?)j.Id).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
+        return id is { } found ? await reader.GetInfoAsync(found, cancel).ConfigureAwait(false) : null;
+    }
+}
+
+/// <summary>Looks for runs that have waited too long.</summary>
+public sealed class JobClock(JobService jobs, TimeProvider time) : BackgroundService
+{
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(TimeSpan.FromSeconds(2), time);
+        while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false))
+        {
+            await jobs.ExpireAsync(stoppingToken).ConfigureAwait(false);
+        }
+    }
+}

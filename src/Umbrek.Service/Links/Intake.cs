@@ -1,0 +1,282 @@
+using System.Threading.Channels;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Jobs;
+using Umbrek.Service.Storage;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Service.Links;
+
+/// <summary>
+/// The one writer of everything that arrives by the thousand: samples, facts, presence, run events. What waits is written
+/// in one transaction; only then is it acknowledged to the agents and shown to people. Nobody else changes a run's state.
+/// </summary>
+public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBook runs, JobFeed jobs, IAgentLinks links, TimeProvider time, ILogger<Intake> log) : BackgroundService
+{
+    private const int BatchItems = 4000;
+
+    /// <summary>How long samples may wait for company; run events never wait.</summary>
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(300);
+
+    private readonly Channel<Item> queue = Channel.CreateBounded<Item>(new BoundedChannelOptions(20_000) { SingleReader = true });
+    private readonly SemaphoreSlim urgent = new(0, 1);
+
+    private abstract record Item;
+    private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples) : Item;
+    private sealed record FactsItem(Guid HostId, IReadOnlyList<Fact> Facts) : Item;
+    private sealed record PresenceItem(PresenceChange Change) : Item;
+    private sealed record EventsItem(Guid HostId, IReadOnlyList<RunEvent> Events) : Item;
+    private sealed record HeldItem(Guid HostId, RunHeld Held) : Item;
+    private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, TaskCompletionSource Done) : Item;
+    private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, TaskCompletionSource Done) : Item;
+
+    public ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples) => queue.Writer.WriteAsync(new SamplesItem(hostId, samples));
+
+    public ValueTask FactsAsync(Guid hostId, IReadOnlyList<Fact> facts) => queue.Writer.WriteAsync(new FactsItem(hostId, facts));
+
+    public ValueTask PresenceAsync(PresenceChange change) => UrgentAsync(new PresenceItem(change));
+
+    public ValueTask EventsAsync(Guid hostId, IReadOnlyList<RunEvent> events) => UrgentAsync(new EventsItem(hostId, events));
+
+    public ValueTask HeldAsync(Guid hostId, RunHeld held) => UrgentAsync(new HeldItem(hostId, held));
+
+    /// <summary>Changes runs by the service's own decision; completes when it is stored.</summary>
+    public async Task MarkAsync(IReadOnlyList<Guid> runIds, Func<RunMark, RunMark> change)
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        await UrgentAsync(new MarkItem(runIds, change, done)).ConfigureAwait(false);
+        await done.Task.ConfigureAwait(false);
+    }
+
+    /// <summary>Stores a new job with its runs; completes when it is stored.</summary>
+    public async Task AddJobAsync(JobRow job, IReadOnlyList<RunRow> jobRuns)
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        await UrgentAsync(new JobItem(job, jobRuns, done)).ConfigureAwait(false);
+        await done.Task.ConfigureAwait(false);
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await Task.Yield();
+        var items = new List<Item>(BatchItems);
+        try
+        {
+            while (await queue.Reader.WaitToReadAsync(stoppingToken).ConfigureAwait(false))
+            {
+                if (queue.Reader.Count < BatchItems)
+                {
+                    await urgent.WaitAsync(Patience, stoppingToken).ConfigureAwait(false);
+                }
+                items.Clear();
+                while (items.Count < BatchItems && queue.Reader.TryRead(out var item))
+                {
+                    items.Add(item);
+                }
+                if (queue.Reader.Count > 0)
+                {
+                    Hurry();
+                }
+                await StoreAsync(items, stoppingToken).ConfigureAwait(false);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // What is still queued was not acknowledged: the agents send it again.
+        }
+    }
+
+    private async ValueTask UrgentAsync(Item item)
+    {
+        await queue.Writer.WriteAsync(item).ConfigureAwait(false);
+        Hurry();
+    }
+
+    private void Hurry()
+    {
+        try
+        {
+            urgent.Release();
+        }
+        catch (SemaphoreFullException)
+        {
+            // Somebody hurries already.
+        }
+    }
+
+    private async Task StoreAsync(List<Item> items, CancellationToken stopping)
+    {
+        var work = new BatchInHand(time.GetUtcNow());
+        foreach (var item in items)
+        {
+            switch (item)
+            {
+                case SamplesItem s:
+                    TakeSamples(work, s);
+                    break;
+                case FactsItem f:
+                    work.Batch.Facts.AddRange(f.Facts.Select(fact => (f.HostId, fact)));
+                    break;
+                case PresenceItem p:
+                    work.Batch.Presences.Add(p.Change);
+                    break;
+                case EventsItem e:
+                    TakeEvents(work, e);
+                    break;
+                case HeldItem h:
+                    Change(work, h.Held.RunId, m => m.HostId == h.HostId && !m.Status.State.IsFinal() ? m with { Status = m.Status with { Reason = h.Held.Reason } } : m);
+                    break;
+                case MarkItem mark:
+                    foreach (var run in mark.Runs)
+                    {
+                        Change(work, run, mark.Change);
+                    }
+                    work.Waiting.Add(mark.Done);
+                    break;
+                case JobItem job:
+                    work.Batch.Jobs.Add((job.Job, job.Runs));
+                    work.Waiting.Add(job.Done);
+                    break;
+            }
+        }
+        for (var attempt = 1; ; attempt++)
+        {
+            try
+            {
+                if (!work.Batch.IsEmpty)
+                {
+                    await database.Bulk.WriteAsync(work.Batch, stopping).ConfigureAwait(false);
+                }
+                break;
+            }
+            catch (Exception e) when (e is not OperationCanceledException)
+            {
+                Log.StoreFailed(log, e, items.Count, attempt);
+                if (attempt >= 3 && work.Batch.Jobs.Count > 0)
+                {
+                    // A person waits for this one: say so instead of trying for ever. The rest is tried again.
+                    work.Waiting.ForEach(w => w.TrySetException(new IOException("The database did not take the change; the service's log says why. Try again.", e)));
+                    work.Waiting.Clear();
+                    work.Batch.Jobs.Clear();
+                }
+                await Task.Delay(TimeSpan.FromSeconds(Math.Min(10, attempt)), time, stopping).ConfigureAwait(false);
+            }
+        }
+        await PublishAsync(work, stopping).ConfigureAwait(false);
+    }
+
+    private static void TakeSamples(BatchInHand work, SamplesItem item)
+    {
+        foreach (var sample in item.Samples.Where(s => SampleRules.IsUsable(s, work.Now)))
+        {
+            work.Batch.Samples.Add((item.HostId, sample));
+        }
+        if (item.Samples.Count > 0)
+        {
+            // Unusable ones are acknowledged too: they would not get better by being sent again.
+            work.SamplesKept[item.HostId] = item.Samples.Max(s => s.At);
+        }
+    }
+
+    private void TakeEvents(BatchInHand work, EventsItem item)
+    {
+        foreach (var e in item.Events)
+        {
+            var mark = work.Marks.GetValueOrDefault(e.RunId) ?? runs.Find(e.RunId);
+            if (mark is null || mark.HostId != item.HostId)
+            {
+                // Not a run of this host, or of a database that was put back to an earlier day: nothing to keep it under.
+                work.RunsKept[(item.HostId, e.RunId)] = long.MaxValue;
+                continue;
+            }
+            var after = mark with { Status = mark.Status.Apply(e) };
+            if (after.Status != mark.Status)
+            {
+                work.Marks[e.RunId] = after;
+                if (e.Data is not null)
+                {
+                    work.Batch.Output.Add(e);
+                }
+            }
+            work.RunsKept[(item.HostId, e.RunId)] = Math.Max(after.Status.LastSequence, work.RunsKept.GetValueOrDefault((item.HostId, e.RunId), -1));
+        }
+        foreach (var id in item.Events.Select(e => e.RunId).Distinct())
+        {
+            if (work.Marks.TryGetValue(id, out var mark))
+            {
+                work.Batch.Runs[id] = (mark.Status, mark.CancelRequestedAt);
+            }
+        }
+    }
+
+    private void Change(BatchInHand work, Guid runId, Func<RunMark, RunMark> change)
+    {
+        if ((work.Marks.GetValueOrDefault(runId) ?? runs.Find(runId)) is { } before)
+        {
+            var after = change(before);
+            if (after != before)
+            {
+                work.Marks[runId] = after;
+                work.Batch.Runs[runId] = (after.Status, after.CancelRequestedAt);
+            }
+        }
+    }
+
+    private async Task PublishAsync(BatchInHand work, CancellationToken stopping)
+    {
+        foreach (var (job, jobRuns) in work.Batch.Jobs)
+        {
+            runs.Add(jobRuns);
+            jobs.JobAdded(job.Id);
+        }
+        foreach (var (id, mark) in work.Marks)
+        {
+            runs.Set(id, mark);
+            jobs.RunChanged(mark.JobId, id);
+        }
+        work.Waiting.ForEach(w => w.TrySetResult());
+        foreach (var group in work.Batch.Samples.GroupBy(s => s.HostId))
+        {
+            estate.Sampled(group.Key, group.MaxBy(s => s.Sample.At).Sample);
+        }
+        foreach (var group in work.Batch.Facts.GroupBy(f => f.HostId))
+        {
+            estate.Learnt(group.Key, [.. group.Select(g => g.Fact)]);
+        }
+        foreach (var (host, upTo) in work.SamplesKept)
+        {
+            await links.SendAsync(host, ToAgent.SamplesKept, new SamplesKept(upTo), stopping).ConfigureAwait(false);
+        }
+        foreach (var host in work.RunsKept.GroupBy(k => k.Key.HostId))
+        {
+            foreach (var part in host.Chunk(200))
+            {
+                await links.SendAsync(host.Key, ToAgent.RunsKept, new RunsKept([.. part.Select(k => new RunKept(k.Key.RunId, k.Value))]), stopping).ConfigureAwait(false);
+            }
+        }
+    }
+
+    public override void Dispose()
+    {
+        urgent.Dispose();
+        base.Dispose();
+    }
+
+    private sealed class BatchInHand(DateTimeOffset now)
+    {
+        public DateTimeOffset Now { get; } = now;
+        public BulkBatch Batch { get; } = new();
+        public Dictionary<Guid, RunMark> Marks { get; } = [];
+        public Dictionary<Guid, DateTimeOffset> SamplesKept { get; } = [];
+        public Dictionary<(Guid HostId, Guid RunId), long> RunsKept { get; } = [];
+        public List<TaskCompletionSource> Waiting { get; } = [];
+    }
+
+    private static partial class Log
+    {
+        [LoggerMessage(Level = LogLevel.Error, Message = "The database did not take {Items} items (attempt {Attempt}); they are kept and tried again")]
+        public static partial void StoreFailed(ILogger logger, Exception e, int items, int attempt);
+    }
+}

@@ -1,0 +1,154 @@
+using System.Security.Cryptography;
+using Microsoft.AspNetCore.Authorization;
+using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Links;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Jobs;
+using Umbrek.Service.Storage;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Service.Links;
+
+/// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
+[AllowAnonymous]
+public sealed partial class LinkHub(LinkRegistry registry, Intake intake, EstateIndex estate, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+{
+    private const string NonceItem = "nonce";
+    private const string LinkItem = "link";
+    private const string GoodbyeItem = "goodbye";
+    private const string TimerItem = "timer";
+
+    public override async Task OnConnectedAsync()
+    {
+        var nonce = RandomNumberGenerator.GetBytes(LinkProof.NonceBytes);
+        Context.Items[NonceItem] = nonce;
+        var caller = Context;
+        Context.Items[TimerItem] = time.CreateTimer(
+            _ =>
+            {
+                if (!caller.Items.ContainsKey(LinkItem))
+                {
+                    caller.Abort();
+                }
+            },
+            null, LinkProtocol.HelloWithin, Timeout.InfiniteTimeSpan);
+        await Clients.Caller.SendAsync(ToAgent.Challenge, new LinkChallenge(LinkProtocol.Version, LinkProtocol.OldestVersion, nonce, time.GetUtcNow())).ConfigureAwait(false);
+    }
+
+    public async Task<LinkWelcome> Hello(LinkHello hello)
+    {
+        if (Context.Items.ContainsKey(LinkItem) || !Context.Items.Remove(NonceItem, out var nonce))
+        {
+            Context.Abort();
+            return Refuse(LinkRefusal.WrongProof, "A hello is said once.");
+        }
+        if (hello.Version < LinkProtocol.OldestVersion)
+        {
+            return Refuse(LinkRefusal.VersionTooOld, $"This service speaks link versions {LinkProtocol.OldestVersion} to {LinkProtocol.Version}; the agent speaks {hello.Version}. Update the agent.");
+        }
+        if (hello.Version > LinkProtocol.Version + 2)
+        {
+            return Refuse(LinkRefusal.VersionTooNew, $"This service speaks link version {LinkProtocol.Version}; the agent speaks {hello.Version}. Update the service.");
+        }
+        if (estate.FindKey(hello.HostId) is not { } publicKey)
+        {
+            return Refuse(LinkRefusal.UnknownHost, "This service does not know the host (any more). Enrol it again.");
+        }
+        if (!LinkProof.Verify(publicKey, hello.HostId, key.Sha256, (byte[])nonce!, hello.Proof))
+        {
+            Log.WrongProof(log, hello.HostId, Address());
+            return Refuse(LinkRefusal.WrongProof, "The host's proof of its key is wrong: this identity belongs to another key or another service. Enrol the host again.");
+        }
+        if (hello.UnfinishedRuns.Count > LinkProtocol.MaxUnfinishedRuns || Core.Text.Names.Clean(hello.SystemName, "system name", out _) is not { } systemName)
+        {
+            return Refuse(LinkRefusal.WrongProof, "The hello is malformed.");
+        }
+
+        var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context);
+        Context.Items[LinkItem] = link;
+        registry.Register(link);
+        var presence = estate.Linked(hello.HostId, systemName, hello.AgentVersion, Address(), time.GetUtcNow());
+        await intake.PresenceAsync(new PresenceChange(hello.HostId, presence, time.GetUtcNow(), hello.AgentVersion, systemName, Address())).ConfigureAwait(false);
+        await dispatcher.ReturnedAsync(hello.HostId, hello.UnfinishedRuns, Context.ConnectionAborted).ConfigureAwait(false);
+        var summary = estate.Find(hello.HostId)!;
+        return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds);
+    }
+
+    public Task Facts(FactReport report) => FromHostAsync(host =>
+    {
+        var usable = report.Facts.Take(200).Where(f => f.IsUsable()).ToList();
+        return intake.FactsAsync(host, usable);
+    });
+
+    public Task Samples(SampleBatch batch) => FromHostAsync(host =>
+        batch.Samples.Count <= SampleBatch.MaxCount ? intake.SamplesAsync(host, batch.Samples) : End());
+
+    public Task RunEvents(RunEventBatch batch) => FromHostAsync(host =>
+        batch.Events.Any(e => e.Sequence < 0 || e.Data?.Length > Core.Jobs.RunEvent.MaxDataBytes) ? End() : intake.EventsAsync(host, batch.Events));
+
+    public Task RunHeld(RunHeld held) => FromHostAsync(host => intake.HeldAsync(host, held));
+
+    public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
+    {
+        Context.Items[GoodbyeItem] = goodbye.Reason;
+        return ValueTask.CompletedTask;
+    });
+
+    public override async Task OnDisconnectedAsync(Exception? exception)
+    {
+        if (Context.Items.TryGetValue(TimerItem, out var timer))
+        {
+            ((IDisposable)timer!).Dispose();
+        }
+        if (exception is InvalidDataException)
+        {
+            Log.Malformed(log, Address(), exception.Message);
+        }
+        if (Context.Items.TryGetValue(LinkItem, out var item) && item is LinkEntry link && registry.Unregister(link))
+        {
+            var said = Context.Items.TryGetValue(GoodbyeItem, out var reason) ? (AwayReason)reason! : AwayReason.None;
+            var now = time.GetUtcNow();
+            if (!lifetime.ApplicationStopping.IsCancellationRequested)
+            {
+                var presence = estate.Unlinked(link.HostId, said, now);
+                await intake.PresenceAsync(new PresenceChange(link.HostId, presence, now, null, null, null)).ConfigureAwait(false);
+            }
+        }
+    }
+
+    private async Task FromHostAsync(Func<Guid, ValueTask> take)
+    {
+        if (Context.Items.TryGetValue(LinkItem, out var item) && item is LinkEntry link)
+        {
+            await take(link.HostId).ConfigureAwait(false);
+        }
+        else
+        {
+            Context.Abort();
+        }
+    }
+
+    private ValueTask End()
+    {
+        Context.Abort();
+        return ValueTask.CompletedTask;
+    }
+
+    private static LinkWelcome Refuse(LinkRefusal refusal, string message) => new(refusal, message, "", "", SampleRules.DefaultIntervalSeconds);
+
+    private string? Address() => Context.GetHttpContext()?.Connection.RemoteIpAddress is { } address
+        ? (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString()
+        : null;
+
+    private static partial class Log
+    {
+        [LoggerMessage(Level = LogLevel.Warning, Message = "A link for host {HostId} from {Address} could not prove the host's key")]
+        public static partial void WrongProof(ILogger logger, Guid hostId, string? address);
+
+        [LoggerMessage(Level = LogLevel.Warning, Message = "The link from {Address} was closed: {Problem}")]
+        public static partial void Malformed(ILogger logger, string? address, string problem);
+    }
+}

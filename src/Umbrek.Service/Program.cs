@@ -1,0 +1,3 @@
+using Umbrek.Service.Hosting;
+
+return await ServiceCommands.Build().Parse(args).InvokeAsync();

@@ -1,0 +1,30 @@
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+
+namespace Umbrek.Service.Storage;
+
+public sealed record PresenceChange(Guid HostId, Presence Presence, DateTimeOffset LastSeenAt, string? AgentVersion, string? SystemName, string? Address);
+
+/// <summary>Everything that goes into the database in one transaction of the intake.</summary>
+public sealed class BulkBatch
+{
+    public List<(Guid HostId, Sample Sample)> Samples { get; } = [];
+    public List<(Guid HostId, Fact Fact)> Facts { get; } = [];
+    public List<RunEvent> Output { get; } = [];
+    public Dictionary<Guid, (RunStatus Status, DateTimeOffset? CancelRequestedAt)> Runs { get; } = [];
+    public List<PresenceChange> Presences { get; } = [];
+    public List<(JobRow Job, IReadOnlyList<RunRow> Runs)> Jobs { get; } = [];
+
+    public bool IsEmpty => Samples.Count + Facts.Count + Output.Count + Runs.Count + Presences.Count + Jobs.Count == 0;
+}
+
+/// <summary>
+/// Rows by the thousand, past the object mapper: what the intake writes. One maker for each database.
+/// </summary>
+public interface IBulkStore
+{
+    /// <summary>Writes the batch in one transaction; what is in the database already (same key) changes nothing.</summary>
+    Task WriteAsync(BulkBatch batch, CancellationToken cancel);
+}

@@ -1,0 +1,52 @@
+using Microsoft.Data.Sqlite;
+using Microsoft.EntityFrameworkCore;
+using Npgsql;
+
+namespace Umbrek.Service.Storage;
+
+/// <summary>Short-lived contexts on whichever database the service was started with.</summary>
+public interface IDatabase
+{
+    UmbrekContext Open();
+    IBulkStore Bulk { get; }
+}
+
+/// <summary>A file in the data directory.</summary>
+public sealed class SqliteDatabase : IDatabase, IDisposable
+{
+    private readonly DbContextOptions<SqliteUmbrekContext> options;
+    private readonly SqliteBulkStore bulk;
+
+    public SqliteDatabase(string file)
+    {
+        var connection = new SqliteConnectionStringBuilder { DataSource = file }.ToString();
+        options = new DbContextOptionsBuilder<SqliteUmbrekContext>().UseSqlite(connection).AddInterceptors(new SqliteSettings()).Options;
+        bulk = new SqliteBulkStore(connection);
+    }
+
+    public IBulkStore Bulk => bulk;
+
+    public UmbrekContext Open() => new SqliteUmbrekContext(options);
+
+    public void Dispose() => bulk.Dispose();
+}
+
+/// <summary>A PostgreSQL server, by its connection string.</summary>
+public sealed class PostgresDatabase : IDatabase, IDisposable
+{
+    private readonly NpgsqlDataSource source;
+    private readonly DbContextOptions<PostgresUmbrekContext> options;
+
+    public PostgresDatabase(string connectionString)
+    {
+        source = NpgsqlDataSource.Create(connectionString);
+        options = new DbContextOptionsBuilder<PostgresUmbrekContext>().UseNpgsql(source).Options;
+        Bulk = new PostgresBulkStore(source);
+    }
+
+    public IBulkStore Bulk { get; }
+
+    public UmbrekContext Open() => new PostgresUmbrekContext(options);
+
+    public void Dispose() => source.Dispose();
+}

@@ -1,0 +1,139 @@
+using System.Text.Json;
+using Microsoft.Data.Sqlite;
+using Umbrek.Wire;
+
+namespace Umbrek.Service.Storage;
+
+/// <summary>Prepared statements on one connection that stays open.</summary>
+public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisposable
+{
+    private SqliteConnection? connection;
+
+    public async Task WriteAsync(BulkBatch batch, CancellationToken cancel)
+    {
+        if (connection is null)
+        {
+            connection = new SqliteConnection(connectionString);
+            await connection.OpenAsync(cancel).ConfigureAwait(false);
+            SqliteSettings.Apply(connection);
+        }
+        using var transaction = connection.BeginTransaction(deferred: false);
+        WriteJobs(batch, transaction);
+        WritePresences(batch, transaction);
+        WriteSamples(batch, transaction);
+        WriteFacts(batch, transaction);
+        WriteRuns(batch, transaction);
+        WriteOutput(batch, transaction);
+        transaction.Commit();
+    }
+
+    public void Dispose() => connection?.Dispose();
+
+    private void WriteJobs(BulkBatch batch, SqliteTransaction transaction)
+    {
+        if (batch.Jobs.Count == 0)
+        {
+            return;
+        }
+        using var job = new Statement(connection!, transaction,
+            """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt") VALUES ($0,$1,$2,$3,$4,$5,$6,$7)""", 8);
+        using var run = new Statement(connection!, transaction,
+            """INSERT INTO "Runs" ("Id","JobId","HostId","State","LastSequence","StdoutBytes","StderrBytes") VALUES ($0,$1,$2,$3,-1,0,0)""", 4);
+        foreach (var (row, runs) in batch.Jobs)
+        {
+            job.Run(Id(row.Id), Time(row.CreatedAt), Id(row.CreatedById), row.CreatedBy, row.IdempotencyKey, row.Selection, row.Command, Time(row.ExpiresAt));
+            foreach (var r in runs)
+            {
+                run.Run(Id(r.Id), Id(r.JobId), Id(r.HostId), (int)r.State);
+            }
+        }
+    }
+
+    private void WritePresences(BulkBatch batch, SqliteTransaction transaction)
+    {
+        using var statement = new Statement(connection!, transaction,
+            """
+            UPDATE "Hosts" SET "Presence"=$1,"PresenceReason"=$2,"PresenceSince"=$3,"LastSeenAt"=$4,
+            "AgentVersion"=COALESCE($5,"AgentVersion"),"SystemName"=COALESCE($6,"SystemName"),"Address"=COALESCE($7,"Address") WHERE "Id"=$0
+            """, 8);
+        foreach (var p in batch.Presences)
+        {
+            statement.Run(Id(p.HostId), (int)p.Presence.State, (int)p.Presence.Reason, Time(p.Presence.Since), Time(p.LastSeenAt), p.AgentVersion, p.SystemName, p.Address);
+        }
+    }
+
+    private void WriteSamples(BulkBatch batch, SqliteTransaction transaction)
+    {
+        using var statement = new Statement(connection!, transaction,
+            """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","Sample") VALUES ($0,$1,$2,$3,$4,$5,$6)""", 7);
+        foreach (var (host, s) in batch.Samples)
+        {
+            statement.Run(Id(host), Time(s.At), s.ProcessorPercent, s.MemoryUsedPercent, s.Fullest?.UsedPercent ?? 0, s.Load1, JsonSerializer.Serialize(s, WireJson.Default.Sample));
+        }
+    }
+
+    private void WriteFacts(BulkBatch batch, SqliteTransaction transaction)
+    {
+        using var statement = new Statement(connection!, transaction,
+            """INSERT INTO "Facts" ("HostId","Name","Value","LearntAt") VALUES ($0,$1,$2,$3) ON CONFLICT ("HostId","Name") DO UPDATE SET "Value"=excluded."Value","LearntAt"=excluded."LearntAt" """, 4);
+        foreach (var (host, f) in batch.Facts)
+        {
+            statement.Run(Id(host), f.Name, f.Value.GetRawText(), Time(f.LearntAt));
+        }
+    }
+
+    private void WriteRuns(BulkBatch batch, SqliteTransaction transaction)
+    {
+        using var statement = new Statement(connection!, transaction,
+            """
+            UPDATE "Runs" SET "State"=$1,"CancelRequestedAt"=$2,"AcceptedAt"=$3,"StartedAt"=$4,"EndedAt"=$5,"ExitStatus"=$6,"Reason"=$7,"User"=$8,
+            "LastSequence"=$9,"StdoutBytes"=$10,"StderrBytes"=$11 WHERE "Id"=$0
+            """, 12);
+        foreach (var (id, (s, cancelRequestedAt)) in batch.Runs)
+        {
+            statement.Run(Id(id), (int)s.State, Time(cancelRequestedAt), Time(s.AcceptedAt), Time(s.StartedAt), Time(s.EndedAt), s.ExitStatus, s.Reason, s.User, s.LastSequence, s.StdoutBytes, s.StderrBytes);
+        }
+    }
+
+    private void WriteOutput(BulkBatch batch, SqliteTransaction transaction)
+    {
+        using var statement = new Statement(connection!, transaction,
+            """INSERT OR IGNORE INTO "RunOutput" ("RunId","Sequence","Stream","Data") VALUES ($0,$1,$2,$3)""", 4);
+        foreach (var e in batch.Output)
+        {
+            statement.Run(Id(e.RunId), e.Sequence, (int)e.Kind, e.Data);
+        }
+    }
+
+    private static byte[] Id(Guid id) => id.ToByteArray(bigEndian: true);
+
+    private static long? Time(DateTimeOffset? time) => time?.ToUnixTimeMilliseconds();
+
+    /// <summary>A statement that is compiled once and run often.</summary>
+    private sealed class Statement : IDisposable
+    {
+        private readonly SqliteCommand command;
+
+        public Statement(SqliteConnection connection, SqliteTransaction transaction, string sql, int parameters)
+        {
+            command = connection.CreateCommand();
+            command.Transaction = transaction;
+            command.CommandText = sql;
+            for (var i = 0; i < parameters; i++)
+            {
+                command.Parameters.Add(new SqliteParameter($"${i}", null));
+            }
+        }
+
+        public void Run(params ReadOnlySpan<object?> values)
+        {
+            for (var i = 0; i < values.Length; i++)
+            {
+                command.Parameters[i].Value = values[i] ?? DBNull.Value;
+            }
+            command.ExecuteNonQuery();
+        }
+
+        public void Dispose() => command.Dispose();
+    }
+}

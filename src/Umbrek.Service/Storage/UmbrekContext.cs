@@ -1,0 +1,89 @@
+using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+using Microsoft.EntityFrameworkCore.Storage.ValueConversion;
+
+namespace Umbrek.Service.Storage;
+
+/// <summary>The tables. Each database has a context of its own below, for its own migrations.</summary>
+public abstract class UmbrekContext(DbContextOptions options) : IdentityUserContext<Technician, Guid>(options)
+{
+    public DbSet<AccessTokenRow> AccessTokens => Set<AccessTokenRow>();
+    public DbSet<GroupRow> Groups => Set<GroupRow>();
+    public DbSet<EnrolmentTokenRow> EnrolmentTokens => Set<EnrolmentTokenRow>();
+    public DbSet<HostRow> Hosts => Set<HostRow>();
+    public DbSet<FactRow> Facts => Set<FactRow>();
+    public DbSet<SampleRow> Samples => Set<SampleRow>();
+    public DbSet<JobRow> Jobs => Set<JobRow>();
+    public DbSet<RunRow> Runs => Set<RunRow>();
+    public DbSet<RunOutputRow> RunOutput => Set<RunOutputRow>();
+
+    protected override void OnModelCreating(ModelBuilder builder)
+    {
+        base.OnModelCreating(builder);
+        builder.Entity<AccessTokenRow>(t =>
+        {
+            t.HasIndex(r => r.Sha256).IsUnique();
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<GroupRow>(t =>
+        {
+            t.HasIndex(r => r.PathKey).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.ParentId).OnDelete(DeleteBehavior.Restrict);
+        });
+        builder.Entity<EnrolmentTokenRow>(t =>
+        {
+            t.HasIndex(r => r.Sha256).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<HostRow>(t =>
+        {
+            t.HasIndex(r => r.PublicKey).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Restrict);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<FactRow>().HasKey(r => new { r.HostId, r.Name });
+        builder.Entity<SampleRow>(t =>
+        {
+            t.HasKey(r => new { r.HostId, r.At });
+            t.HasIndex(r => r.At);
+        });
+        builder.Entity<JobRow>().HasIndex(r => new { r.CreatedById, r.IdempotencyKey }).IsUnique();
+        builder.Entity<RunRow>(t =>
+        {
+            t.HasIndex(r => r.JobId);
+            t.HasIndex(r => new { r.HostId, r.State });
+            t.HasIndex(r => r.State);
+        });
+        builder.Entity<RunOutputRow>().HasKey(r => new { r.RunId, r.Sequence });
+    }
+}
+
+/// <summary>The embedded database. Ids are 16 bytes in big-endian order, times Unix milliseconds: small, and they sort by time.</summary>
+public sealed class SqliteUmbrekContext(DbContextOptions<SqliteUmbrekContext> options) : UmbrekContext(options)
+{
+    protected override void ConfigureConventions(ModelConfigurationBuilder configurationBuilder)
+    {
+        configurationBuilder.Properties<Guid>().HaveConversion<GuidToBytes>();
+        configurationBuilder.Properties<DateTimeOffset>().HaveConversion<TimeToMilliseconds>();
+    }
+
+    private sealed class GuidToBytes() : ValueConverter<Guid, byte[]>(id => id.ToByteArray(true), bytes => new Guid(bytes, true));
+
+    private sealed class TimeToMilliseconds() : ValueConverter<DateTimeOffset, long>(t => t.ToUnixTimeMilliseconds(), ms => DateTimeOffset.FromUnixTimeMilliseconds(ms));
+}
+
+/// <summary>The database for several nodes.</summary>
+public sealed class PostgresUmbrekContext(DbContextOptions<PostgresUmbrekContext> options) : UmbrekContext(options);
+
+/// <summary>For the migrations tool alone.</summary>
+public sealed class SqliteDesign : IDesignTimeDbContextFactory<SqliteUmbrekContext>
+{
+    public SqliteUmbrekContext CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<SqliteUmbrekContext>().UseSqlite("Data Source=:memory:").Options);
+}
+
+/// <summary>For the migrations tool alone.</summary>
+public sealed class PostgresDesign : IDesignTimeDbContextFactory<PostgresUmbrekContext>
+{
+    public PostgresUmbrekContext CreateDbContext(string[] args) => new(new DbContextOptionsBuilder<PostgresUmbrekContext>().UseNpgsql("Host=localhost").Options);
+}

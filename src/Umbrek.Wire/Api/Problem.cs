@@ -1,0 +1,34 @@
+using System.Text.Json.Serialization;
+
+namespace Umbrek.Wire.Api;
+
+/// <summary>An error over HTTP (RFC 9457 problem details).</summary>
+/// <param name="Type">Stable: <c>urn:umbrek:problem:…</c>; <see cref="ProblemTypes"/> has the words.</param>
+/// <param name="Detail">What happened and what to do, for a person.</param>
+/// <param name="Position">With a selection that can't be read: where, in characters from 0.</param>
+public sealed record Problem(string? Type, string? Title, int? Status, string? Detail, int? Position = null)
+{
+    [JsonIgnore]
+    public string Word => Type is { } type && type.StartsWith(ProblemTypes.Prefix, StringComparison.Ordinal) ? type[ProblemTypes.Prefix.Length..] : "";
+}
+
+public static class ProblemTypes
+{
+    public const string Prefix = "urn:umbrek:problem:";
+    public const string Malformed = "malformed";
+    public const string Invalid = "invalid";
+    public const string NotSignedIn = "not-signed-in";
+    public const string WrongCredentials = "wrong-credentials";
+    public const string TooManyAttempts = "too-many-attempts";
+    public const string NotFound = "not-found";
+    public const string Conflict = "conflict";
+    public const string Changed = "changed-meanwhile";
+    public const string SelectionUnreadable = "selection-unreadable";
+    public const string SelectionEmpty = "selection-empty";
+    public const string TokenRefused = "token-refused";
+    public const string AlreadyEnrolled = "already-enrolled";
+    public const string HostAway = "host-away";
+    public const string SetUpNeeded = "set-up-needed";
+    public const string ForeignPage = "foreign-page";
+    public const string Failed = "failed";
+}

@@ -1,0 +1,56 @@
+using Umbrek.Core.Jobs;
+
+namespace Umbrek.Wire.Jobs;
+
+/// <param name="Selection">Which hosts; see docs/selections.md.</param>
+/// <param name="ExpiresInSeconds">How long a run waits for a host that is away; null means a day.</param>
+public sealed record NewJob(string Selection, CommandSpec Command, long? ExpiresInSeconds = null);
+
+/// <summary>How many runs of a job stand where.</summary>
+public sealed record RunCounts(int Waiting, int Sent, int Running, int Succeeded, int Failed, int TimedOut, int Refused, int Cancelled, int Expired, int Interrupted)
+{
+    public int Total => Waiting + Sent + Running + Ended;
+    public int Ended => Succeeded + Failed + TimedOut + Refused + Cancelled + Expired + Interrupted;
+}
+
+public sealed record JobInfo(
+    Guid Id,
+    DateTimeOffset CreatedAt,
+    string CreatedBy,
+    string Selection,
+    CommandSpec Command,
+    string CommandText,
+    DateTimeOffset ExpiresAt,
+    DateTimeOffset? CancelledAt,
+    string? CancelledBy,
+    RunCounts Runs);
+
+public sealed record RunInfo(
+    Guid Id,
+    Guid JobId,
+    Guid HostId,
+    string HostLabel,
+    string SystemName,
+    string GroupPath,
+    RunState State,
+    DateTimeOffset CreatedAt,
+    DateTimeOffset? StartedAt,
+    DateTimeOffset? EndedAt,
+    int? ExitStatus,
+    string? Reason,
+    string? User,
+    long StdoutBytes,
+    long StderrBytes);
+
+public sealed record JobDetail(JobInfo Job, IReadOnlyList<RunInfo> Runs);
+
+/// <summary>A piece of output as the command wrote it.</summary>
+/// <param name="Stream">Stdout or stderr.</param>
+public sealed record OutputPiece(Guid RunId, long Sequence, RunEventKind Stream, byte[] Data);
+
+/// <summary>One message of a live view of a job.</summary>
+/// <param name="Reset">True for the first message: forget what was shown before.</param>
+/// <param name="Runs">Runs that changed.</param>
+/// <param name="Output">New output, in order within each run.</param>
+/// <param name="Finished">True when every run has ended: the last message.</param>
+public sealed record JobChanges(bool Reset, JobInfo Job, IReadOnlyList<RunInfo> Runs, IReadOnlyList<OutputPiece> Output, bool Finished);

@@ -1,0 +1,116 @@
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+
+namespace Umbrek.Wire.Links;
+
+/// <summary>The link's version and its limits. docs/protocol.md describes the whole of it.</summary>
+public static class LinkProtocol
+{
+    public const int Version = 1;
+
+    /// <summary>The oldest agent that this service still speaks with.</summary>
+    public const int OldestVersion = 1;
+    public const string Path = "/link";
+
+    /// <summary>A larger message closes the link.</summary>
+    public const int MaxMessageBytes = 32 * 1024;
+    public static readonly TimeSpan PingInterval = TimeSpan.FromSeconds(10);
+    public static readonly TimeSpan Silence = TimeSpan.FromSeconds(Presence.SilenceSeconds);
+
+    /// <summary>Time that an agent has to answer the challenge.</summary>
+    public static readonly TimeSpan HelloWithin = TimeSpan.FromSeconds(15);
+
+    /// <summary>Most unfinished runs on one host.</summary>
+    public const int MaxUnfinishedRuns = 400;
+}
+
+/// <summary>Names of the methods that the agent calls on the service.</summary>
+public static class ToService
+{
+    public const string Hello = nameof(Hello);
+    public const string Facts = nameof(Facts);
+    public const string Samples = nameof(Samples);
+    public const string RunEvents = nameof(RunEvents);
+    public const string RunHeld = nameof(RunHeld);
+    public const string Goodbye = nameof(Goodbye);
+}
+
+/// <summary>Names of the methods that the service calls on the agent.</summary>
+public static class ToAgent
+{
+    public const string Challenge = nameof(Challenge);
+    public const string StartRun = nameof(StartRun);
+    public const string CancelRun = nameof(CancelRun);
+    public const string RunsKept = nameof(RunsKept);
+    public const string SamplesKept = nameof(SamplesKept);
+    public const string Ask = nameof(Ask);
+}
+
+/// <summary>Sent by the service when a connection opens. Nothing but <see cref="LinkHello"/> is heard before it is answered.</summary>
+/// <param name="Nonce">Fresh random bytes to sign (<see cref="Umbrek.Core.Links.LinkProof"/>).</param>
+public sealed record LinkChallenge(int Version, int OldestVersion, byte[] Nonce, DateTimeOffset ServiceTime);
+
+/// <param name="UnfinishedRuns">Runs whose journal this agent holds; a run that the service believes to be here and is not in it was interrupted.</param>
+public sealed record LinkHello(int Version, Guid HostId, byte[] Proof, string AgentVersion, string SystemName, DateTimeOffset HostTime, IReadOnlyList<Guid> UnfinishedRuns);
+
+public enum LinkRefusal
+{
+    None,
+    VersionTooOld,
+    VersionTooNew,
+    UnknownHost,
+    WrongProof,
+    HostRetired,
+}
+
+/// <summary>The answer to a hello.</summary>
+/// <param name="Refusal">None, or why the link ends now.</param>
+/// <param name="Message">A sentence for the agent's log and status when refused.</param>
+public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string Label, string GroupPath, int SampleIntervalSeconds);
+
+/// <summary>Facts that are new or changed since the last report on this link.</summary>
+public sealed record FactReport(IReadOnlyList<Fact> Facts);
+
+/// <summary>Samples, oldest first; at most <see cref="MaxCount"/>.</summary>
+public sealed record SampleBatch(IReadOnlyList<Sample> Samples)
+{
+    public const int MaxCount = 20;
+}
+
+/// <summary>Events of runs in the order of their sequences.</summary>
+public sealed record RunEventBatch(IReadOnlyList<RunEvent> Events);
+
+/// <summary>An order to run a command, once.</summary>
+/// <param name="OrderedAt">When the service made the run; an agent takes no order older than <see cref="OldestOrder"/>.</param>
+public sealed record RunOrder(Guid RunId, Guid JobId, DateTimeOffset OrderedAt, CommandSpec Command, string OrderedBy)
+{
+    /// <summary>How long an agent remembers run ids, and so the oldest order that it can take safely.</summary>
+    public static readonly TimeSpan OldestOrder = TimeSpan.FromDays(90);
+}
+
+public sealed record RunCancel(Guid RunId, string CancelledBy);
+
+/// <summary>Everything of the run up to this sequence is stored; the agent may forget it.</summary>
+public sealed record RunKept(Guid RunId, long Sequence);
+
+public sealed record RunsKept(IReadOnlyList<RunKept> Runs);
+
+/// <summary>All samples up to this time are stored.</summary>
+public sealed record SamplesKept(DateTimeOffset UpTo);
+
+/// <summary>The run goes on but stands still on the host, for example because its journal's disk is full.</summary>
+public sealed record RunHeld(Guid RunId, string? Reason);
+
+public sealed record LinkGoodbye(AwayReason Reason);
+
+/// <summary>Something that the service asks of an agent and waits for.</summary>
+/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now.</param>
+public sealed record HostRequest(string Kind)
+{
+    public const string Facts = "facts";
+}
+
+/// <param name="Error">Null, or a sentence saying what went wrong on the host.</param>
+public sealed record HostAnswer(string? Error);

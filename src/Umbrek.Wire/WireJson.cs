@@ -1,0 +1,91 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
+using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Wire;
+
+/// <summary>Enum words on the wire: lower case with hyphens, never numbers.</summary>
+public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPolicy.KebabCaseLower, allowIntegerValues: false)
+    where T : struct, Enum;
+
+/// <summary>
+/// Everything that crosses a wire, known at compile time, so that the agent and the client can be native code.
+/// camelCase names, words for enums, nulls left out.
+/// </summary>
+[JsonSourceGenerationOptions(
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase,
+    PropertyNameCaseInsensitive = false,
+    DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    NumberHandling = JsonNumberHandling.Strict,
+    Converters =
+    [
+        typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
+        typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
+        typeof(WordConverter<EnrolmentTokenState>), typeof(WordConverter<SignInUse>),
+    ])]
+[JsonSerializable(typeof(LinkChallenge))]
+[JsonSerializable(typeof(LinkHello))]
+[JsonSerializable(typeof(LinkWelcome))]
+[JsonSerializable(typeof(FactReport))]
+[JsonSerializable(typeof(SampleBatch))]
+[JsonSerializable(typeof(RunEventBatch))]
+[JsonSerializable(typeof(RunOrder))]
+[JsonSerializable(typeof(RunCancel))]
+[JsonSerializable(typeof(RunsKept))]
+[JsonSerializable(typeof(SamplesKept))]
+[JsonSerializable(typeof(RunHeld))]
+[JsonSerializable(typeof(LinkGoodbye))]
+[JsonSerializable(typeof(HostRequest))]
+[JsonSerializable(typeof(HostAnswer))]
+[JsonSerializable(typeof(RunStart))]
+[JsonSerializable(typeof(RunEnd))]
+[JsonSerializable(typeof(Sample))]
+[JsonSerializable(typeof(List<Sample>))]
+[JsonSerializable(typeof(IReadOnlyList<FileSystemSample>))]
+[JsonSerializable(typeof(IReadOnlyList<InterfaceSample>))]
+[JsonSerializable(typeof(List<Fact>))]
+[JsonSerializable(typeof(EnrolmentRequest))]
+[JsonSerializable(typeof(EnrolmentAnswer))]
+[JsonSerializable(typeof(NewEnrolmentToken))]
+[JsonSerializable(typeof(CreatedEnrolmentToken))]
+[JsonSerializable(typeof(Page<EnrolmentTokenInfo>))]
+[JsonSerializable(typeof(Page<HostSummary>))]
+[JsonSerializable(typeof(Page<GroupInfo>))]
+[JsonSerializable(typeof(Page<JobInfo>))]
+[JsonSerializable(typeof(Page<TechnicianInfo>))]
+[JsonSerializable(typeof(NewGroup))]
+[JsonSerializable(typeof(HostDetail))]
+[JsonSerializable(typeof(HostChange))]
+[JsonSerializable(typeof(EstateChanges))]
+[JsonSerializable(typeof(SelectionCheck))]
+[JsonSerializable(typeof(SetUpState))]
+[JsonSerializable(typeof(SetUpRequest))]
+[JsonSerializable(typeof(SignInRequest))]
+[JsonSerializable(typeof(SignInAnswer))]
+[JsonSerializable(typeof(TechnicianInfo))]
+[JsonSerializable(typeof(NewTechnician))]
+[JsonSerializable(typeof(NewJob))]
+[JsonSerializable(typeof(CommandSpec))]
+[JsonSerializable(typeof(JobDetail))]
+[JsonSerializable(typeof(JobChanges))]
+[JsonSerializable(typeof(SampleSeries))]
+[JsonSerializable(typeof(Problem))]
+[JsonSerializable(typeof(string))]
+[JsonSerializable(typeof(bool))]
+[JsonSerializable(typeof(int))]
+[JsonSerializable(typeof(long))]
+[JsonSerializable(typeof(double))]
+[JsonSerializable(typeof(Guid))]
+[JsonSerializable(typeof(List<string>))]
+[JsonSerializable(typeof(JsonElement))]
+public sealed partial class WireJson : JsonSerializerContext;

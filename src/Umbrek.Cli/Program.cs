@@ -1,2 +1,3 @@
-using Spectre.Console;
-AnsiConsole.Write(new Table().AddColumn("a").AddRow("b"));
+using Umbrek.Cli.Hosting;
+
+return await ClientCommands.RunAsync(args, CancellationToken.None);

@@ -77,7 +77,7 @@ public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, Ti
         {
             foreach (var part in changed.Chunk(RunsPerMessage).DefaultIfEmpty([]))
             {
-                yield return new JobChanges(reset, detail.Job, part, [], false);
+                yield return new JobChanges(reset, detail.Job, part, []);
                 reset = false;
             }
             foreach (var run in changed.Where(r => r.StdoutBytes + r.StderrBytes > 0))
@@ -85,12 +85,13 @@ public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, Ti
                 while (await jobs.ReadOutputAsync(run.Id, sent.GetValueOrDefault(run.Id, -1), OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
                 {
                     sent[run.Id] = pieces[^1].Sequence;
-                    yield return new JobChanges(false, detail.Job, [], pieces, false);
+                    yield return new JobChanges(false, detail.Job, [], pieces);
                 }
             }
-            if (detail.Job.Runs.Ended == detail.Job.Runs.Total)
+            var finished = detail.Job.Runs.Ended == detail.Job.Runs.Total;
+            yield return new JobChanges(false, detail.Job, [], [], CaughtUp: true, finished);
+            if (finished)
             {
-                yield return new JobChanges(false, detail.Job, [], [], true);
                 yield break;
             }
             var ids = await reader.TakeAsync(cancel).ConfigureAwait(false);

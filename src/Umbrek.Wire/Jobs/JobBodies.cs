@@ -52,5 +52,6 @@ public sealed record OutputPiece(Guid RunId, long Sequence, RunEventKind Stream,
 /// <param name="Reset">True for the first message: forget what was shown before.</param>
 /// <param name="Runs">Runs that changed.</param>
 /// <param name="Output">New output, in order within each run.</param>
-/// <param name="Finished">True when every run has ended: the last message.</param>
-public sealed record JobChanges(bool Reset, JobInfo Job, IReadOnlyList<RunInfo> Runs, IReadOnlyList<OutputPiece> Output, bool Finished);
+/// <param name="CaughtUp">True when everything that is stored has been sent.</param>
+/// <param name="Finished">True when, besides, every run has ended: the last message.</param>
+public sealed record JobChanges(bool Reset, JobInfo Job, IReadOnlyList<RunInfo> Runs, IReadOnlyList<OutputPiece> Output, bool CaughtUp = false, bool Finished = false);

@@ -1,0 +1,145 @@
+using System.CommandLine;
+using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Output;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Cli.Access;
+
+/// <summary>Getting in and out.</summary>
+public static class AccessCommands
+{
+    public static Command SetUp(ClientContext client)
+    {
+        var (url, name, stdin, trust) = Common();
+        var code = new Option<string?>("--code") { Description = "The set-up code from the service's terminal." };
+        var command = ClientCommands.Named("set-up", "Makes the first technician of a new service and signs in.", "umbrek set-up https://localhost:8443 --name 'Ines Okafor' --code ABCD-EFGH-JKMN");
+        command.Add(url, name, code, stdin, trust);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            var service = ReadAddress(parsed.GetRequiredValue(url));
+            var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
+            using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
+            var typedCode = parsed.GetValue(code) ?? (Prompt.CanAsk ? Prompt.Line("Set-up code (it stands on the service's terminal): ") : throw new ClientException("Give the set-up code with --code.", ExitCodes.WrongUse));
+            var who = parsed.GetValue(name) ?? Prompt.Line("Your name: ");
+            var password = Prompt.Password(parsed.GetValue(stdin), "A password of at least 12 characters: ");
+            await api.PostAsync("set-up", new SetUpRequest(typedCode, who, password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+            return await SignInAsync(client, service, key, who, password, cancel).ConfigureAwait(false);
+        });
+        return command;
+    }
+
+    public static Command SignIn(ClientContext client)
+    {
+        var (url, name, stdin, trust) = Common();
+        var command = ClientCommands.Named("sign-in", "Signs in and remembers it for this user.", "umbrek sign-in https://localhost:8443 --name 'Ines Okafor'");
+        command.Add(url, name, stdin, trust);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            var service = ReadAddress(parsed.GetRequiredValue(url));
+            var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
+            var who = parsed.GetValue(name) ?? (Prompt.CanAsk ? Prompt.Line("Name: ") : throw new ClientException("Say who signs in: --name NAME", ExitCodes.WrongUse));
+            return await SignInAsync(client, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), cancel).ConfigureAwait(false);
+        });
+        return command;
+    }
+
+    public static Command SignOut(ClientContext client)
+    {
+        var command = ClientCommands.Named("sign-out", "Ends this sign-in, here and at the service.", "umbrek sign-out");
+        command.SetAction(async (_, cancel) =>
+        {
+            using (var api = client.State.Open())
+            {
+                try
+                {
+                    await api.ActAsync(HttpMethod.Post, "sign-out", cancel).ConfigureAwait(false);
+                }
+                catch (ApiException e) when (e.Problem.Word == ProblemTypes.NotSignedIn)
+                {
+                    // The service has ended it already.
+                }
+            }
+            client.State.Forget();
+            Console.WriteLine("Signed out.");
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    public static Command Technician(ClientContext client)
+    {
+        var list = ClientCommands.Named("list", "Lists everybody who can sign in.", "umbrek technician list");
+        list.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var page = await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false);
+            Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListTechnicianInfo, "There is no technician.",
+                new("Name", t => t.Name), new("Role", t => t.Role));
+            return ExitCodes.Done;
+        });
+
+        var name = new Argument<string>("name") { Description = "The new technician's name." };
+        var stdin = new Option<bool>("--password-stdin") { Description = "Read the password from standard input." };
+        var add = ClientCommands.Named("new", "Adds a technician.", "umbrek technician new 'Tomasz Vail'");
+        add.Add(name, stdin);
+        add.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var made = await api.PostAsync("technicians", new NewTechnician(parsed.GetRequiredValue(name), Prompt.Password(parsed.GetValue(stdin), "Password for the new technician: ")),
+                WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+            Listing.PrintOne(client.Format(parsed), made, WireJson.Default.TechnicianInfo, ("Name", made.Name), ("Role", made.Role));
+            return ExitCodes.Done;
+        });
+        var command = ClientCommands.Named("technician", "The people who sign in.", "umbrek technician list");
+        command.Add(list, add);
+        return command;
+    }
+
+    private static async Task<int> SignInAsync(ClientContext client, Uri service, string? key, string who, string password, CancellationToken cancel)
+    {
+        using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
+        var answer = await api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
+        client.State.Save(new SignedIn(service, key, answer.Technician.Name, answer.Token!, answer.ExpiresAt));
+        Console.WriteLine($"Signed in at {service.Authority} as {answer.Technician.Name}.");
+        return ExitCodes.Done;
+    }
+
+    private static (Argument<string> Url, Option<string?> Name, Option<bool> Stdin, Option<string?> Trust) Common() => (
+        new Argument<string>("url") { Description = "Address of the service, for example https://localhost:8443" },
+        new Option<string?>("--name") { Description = "Your name, as the service knows it." },
+        new Option<bool>("--password-stdin") { Description = "Read the password from standard input." },
+        new Option<string?>("--trust") { Description = "Trust the service's key by this SHA-256 fingerprint." });
+
+    private static Uri ReadAddress(string text)
+    {
+        if (!text.Contains("://", StringComparison.Ordinal))
+        {
+            text = "https://" + text;
+        }
+        return Uri.TryCreate(text, UriKind.Absolute, out var address) && (address.Scheme == Uri.UriSchemeHttps || (address.Scheme == Uri.UriSchemeHttp && address.IsLoopback))
+            ? address
+            : throw new ClientException($"'{text}' is no address to sign in at; write it like https://care.halyard.example:8443", ExitCodes.WrongUse);
+    }
+
+    /// <summary>Adds arguments, options and subcommands in one line.</summary>
+    public static void Add(this Command command, params ReadOnlySpan<Symbol> parts)
+    {
+        foreach (var part in parts)
+        {
+            switch (part)
+            {
+                case Argument argument:
+                    command.Arguments.Add(argument);
+                    break;
+                case Option option:
+                    command.Options.Add(option);
+                    break;
+                case Command subcommand:
+                    command.Subcommands.Add(subcommand);
+                    break;
+            }
+        }
+    }
+}

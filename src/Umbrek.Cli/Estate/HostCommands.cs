@@ -1,0 +1,193 @@
+using System.CommandLine;
+using System.Text.Json;
+using Umbrek.Cli.Access;
+using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Output;
+using Umbrek.Core.Text;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
+
+namespace Umbrek.Cli.Estate;
+
+/// <summary>Looking at hosts and naming them.</summary>
+public static class HostCommands
+{
+    public static Command Host(ClientContext client)
+    {
+        var command = ClientCommands.Named("host", "The computers under care.", "umbrek host list 'in \"Copperbeech Libraries\"'");
+        command.Add(List(client), Show(client), Label(client), Move(client), Refresh(client));
+        return command;
+    }
+
+    /// <summary>Reads all pages of a selection.</summary>
+    public static async Task<List<HostSummary>> SelectAsync(ApiClient api, string selection, CancellationToken cancel)
+    {
+        var hosts = new List<HostSummary>();
+        string? cursor = null;
+        do
+        {
+            var page = await api.GetAsync($"hosts?limit=1000&selection={Uri.EscapeDataString(selection)}{(cursor is null ? "" : $"&cursor={cursor}")}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false);
+            hosts.AddRange(page.Items);
+            cursor = page.NextCursor;
+        }
+        while (cursor is not null);
+        return hosts;
+    }
+
+    /// <summary>A command line's name of one host: its label, system name or id, or a beginning that only one host has.</summary>
+    public static async Task<HostSummary> FindAsync(ApiClient api, string name, CancellationToken cancel)
+    {
+        var all = await SelectAsync(api, "all", cancel).ConfigureAwait(false);
+        bool Is(string text) => string.Equals(text, name, StringComparison.OrdinalIgnoreCase);
+        var found = all.Where(h => Is(h.Label) || Is(h.SystemName) || Is(h.Id.ToString())).ToList();
+        if (found.Count == 0)
+        {
+            found = all.Where(h => h.Label.StartsWith(name, StringComparison.OrdinalIgnoreCase) || h.SystemName.StartsWith(name, StringComparison.OrdinalIgnoreCase)).ToList();
+        }
+        return found switch
+        {
+            [var one] => one,
+            [] => throw new ClientException($"There is no host '{name}'. 'umbrek host list' shows all.", ExitCodes.NothingMatched),
+            _ => throw new ClientException($"'{name}' could be {found.Count} hosts: {string.Join(", ", found.Take(5).Select(h => $"{h.Label} of {h.GroupPath}"))}{(found.Count > 5 ? " …" : "")}. Write more of the name, or the id.", ExitCodes.NothingMatched),
+        };
+    }
+
+    public static Argument<string> HostArgument(ClientContext client)
+    {
+        var argument = new Argument<string>("host") { Description = "Label or system name; a beginning is enough when it is the only one.", HelpName = "host" };
+        argument.CompletionSources.Add(_ => HostNames(client));
+        return argument;
+    }
+
+    /// <summary>Names for shell completion; nothing when the service does not answer at once.</summary>
+    public static IEnumerable<string> HostNames(ClientContext client)
+    {
+        try
+        {
+            using var api = client.State.Open();
+            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
+            return SelectAsync(api, "all", limit.Token).GetAwaiter().GetResult().ConvertAll(h => h.Label);
+        }
+        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
+        {
+            return [];
+        }
+    }
+
+    private static Command List(ClientContext client)
+    {
+        var selection = new Argument<string>("selection") { Description = "Which hosts; all when left out.", DefaultValueFactory = _ => "all", HelpName = "selection" };
+        selection.CompletionSources.Add(_ => HostNames(client));
+        var command = ClientCommands.Named("list", "Lists hosts with their state and health.", "umbrek host list 'in \"Saltmarsh Ferry\" and is away'");
+        command.Add(selection);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var hosts = await SelectAsync(api, parsed.GetRequiredValue(selection), cancel).ConfigureAwait(false);
+            var now = client.Time.GetUtcNow();
+            Listing.Print(client.Format(parsed), hosts, WireJson.Default.ListHostSummary,
+                parsed.GetRequiredValue(selection) == "all" ? "No host is enrolled yet. Make a token: umbrek enrolment token new --group GROUP" : "No host matches.",
+                new("Host", h => h.Label == h.SystemName ? h.Label : $"{h.Label} ({h.SystemName})", Machine: h => h.Label),
+                new("Group", h => h.GroupPath),
+                new("State", h => Words.Of(h.Presence, now), Machine: h => JsonSerializer.Serialize(h.Presence.State, WireJson.Default.PresenceState).Trim('"')),
+                new("Processor", h => Words.Percent(h.ProcessorPercent), Right: true, Machine: h => $"{h.ProcessorPercent}"),
+                new("Memory", h => Words.Percent(h.MemoryUsedPercent), Right: true, Machine: h => $"{h.MemoryUsedPercent}"),
+                new("Storage", h => Words.Percent(h.StorageUsedPercent), Right: true, Machine: h => $"{h.StorageUsedPercent}"));
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    private static Command Show(ClientContext client)
+    {
+        var host = HostArgument(client);
+        var command = ClientCommands.Named("show", "Shows everything known of one host.", "umbrek host show quay-ticket-01");
+        command.Add(host);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var found = await FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
+            Print(client, client.Format(parsed), await api.GetAsync($"hosts/{found.Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false));
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    private static Command Label(ClientContext client)
+    {
+        var host = HostArgument(client);
+        var label = new Argument<string>("label") { Description = "The friendly name." };
+        var command = ClientCommands.Named("label", "Gives a host a friendly name; its system name stays visible beside it.", "umbrek host label quay-ticket-01 'Ticket desk, left'");
+        command.Add(host, label);
+        command.SetAction((parsed, cancel) => ChangeAsync(client, parsed, parsed.GetRequiredValue(host), new HostChange(Label: parsed.GetRequiredValue(label)), cancel));
+        return command;
+    }
+
+    private static Command Move(ClientContext client)
+    {
+        var host = HostArgument(client);
+        var group = new Argument<string>("group") { Description = "The group's whole path." };
+        var command = ClientCommands.Named("move", "Moves a host to another group.", "umbrek host move quay-ticket-01 'Saltmarsh Ferry/Quay/Office'");
+        command.Add(host, group);
+        command.SetAction((parsed, cancel) => ChangeAsync(client, parsed, parsed.GetRequiredValue(host), new HostChange(GroupPath: parsed.GetRequiredValue(group)), cancel));
+        return command;
+    }
+
+    private static Command Refresh(ClientContext client)
+    {
+        var host = HostArgument(client);
+        var command = ClientCommands.Named("refresh", "Asks a host to report all its facts now.", "umbrek host refresh quay-ticket-01");
+        command.Add(host);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var found = await FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
+            await api.ActAsync(HttpMethod.Post, $"hosts/{found.Id}/refresh", cancel).ConfigureAwait(false);
+            Console.WriteLine($"{found.Label} has reported its facts.");
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    private static async Task<int> ChangeAsync(ClientContext client, ParseResult parsed, string name, HostChange change, CancellationToken cancel)
+    {
+        using var api = client.State.Open();
+        var found = await FindAsync(api, name, cancel).ConfigureAwait(false);
+        var before = await api.GetAsync($"hosts/{found.Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false);
+        Print(client, client.Format(parsed), await api.PatchAsync($"hosts/{found.Id}", change, before.Version, WireJson.Default.HostChange, WireJson.Default.HostDetail, cancel).ConfigureAwait(false));
+        return ExitCodes.Done;
+    }
+
+    private static void Print(ClientContext client, OutputFormat format, HostDetail detail)
+    {
+        var now = client.Time.GetUtcNow();
+        var h = detail.Summary;
+        var sample = detail.LatestSample;
+        (string, string?)[] head =
+        [
+            ("Label", h.Label),
+            ("System name", h.SystemName),
+            ("Group", h.GroupPath),
+            ("State", Words.Of(h.Presence, now)),
+            ("Last seen", $"{Words.Ago(h.LastSeenAt, now)} ({Words.Iso(h.LastSeenAt)})"),
+            ("Enrolled", Words.Iso(detail.EnrolledAt)),
+            ("Logged in", h.Users.Count == 0 ? "nobody" : string.Join(", ", h.Users)),
+            ("Processor", sample is null ? null : $"{sample.ProcessorPercent:0} % busy, load {sample.Load1:0.00} {sample.Load5:0.00} {sample.Load15:0.00}"),
+            ("Memory", sample is null ? null : $"{Units.Bytes(sample.MemoryAvailableBytes)} available of {Units.Bytes(sample.MemoryTotalBytes)}"),
+            ("Swap", sample is null or { SwapTotalBytes: 0 } ? null : $"{Units.Bytes(sample.SwapTotalBytes - sample.SwapFreeBytes)} used of {Units.Bytes(sample.SwapTotalBytes)}"),
+            ("Up for", sample is null ? null : Units.Span(TimeSpan.FromSeconds(sample.UptimeSeconds))),
+            ("Storage", sample is null ? null : string.Join('\n', sample.FileSystems.Select(f => $"{f.MountPoint}  {f.UsedPercent:0} % of {Units.Bytes(f.TotalBytes)}"))),
+            ("Health from", sample is null ? "nothing reported yet" : $"{Words.Ago(sample.At, now)}"),
+        ];
+        Listing.PrintOne(format, detail, WireJson.Default.HostDetail, [.. head, .. detail.Facts.Select(f => (f.Name, (string?)Value(f)))]);
+    }
+
+    private static string Value(Core.Inventory.Fact fact) => fact.Value.ValueKind switch
+    {
+        JsonValueKind.String => fact.Value.GetString() ?? "",
+        JsonValueKind.Array => fact.Value.GetArrayLength() == 0 ? "none" : string.Join('\n', fact.Value.EnumerateArray().Select(v => v.ToString())),
+        JsonValueKind.Number when fact.Name == Core.Inventory.FactNames.MemoryTotal => Units.Bytes(fact.Value.GetInt64()),
+        _ => fact.Value.GetRawText(),
+    };
+}

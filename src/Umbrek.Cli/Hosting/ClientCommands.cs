@@ -1,0 +1,119 @@
+using System.CommandLine;
+using System.CommandLine.Help;
+using System.CommandLine.Invocation;
+using Umbrek.Cli.Access;
+using Umbrek.Cli.Enrolment;
+using Umbrek.Cli.Estate;
+using Umbrek.Cli.Jobs;
+using Umbrek.Cli.Output;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Cli.Hosting;
+
+/// <summary>The client's command line.</summary>
+public static class ClientCommands
+{
+    public static async Task<int> RunAsync(string[] args, CancellationToken cancel)
+    {
+        var parsed = Build().Parse(args);
+        try
+        {
+            var code = await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null }, cancel).ConfigureAwait(false);
+            return parsed.Errors.Count > 0 ? ExitCodes.WrongUse : code;
+        }
+        catch (ClientException e)
+        {
+            return Complain(e.Message, e.ExitCode);
+        }
+        catch (ApiException e)
+        {
+            return Complain(e.Message, e.Problem.Word switch
+            {
+                ProblemTypes.NotSignedIn => ExitCodes.NotSignedIn,
+                ProblemTypes.SelectionEmpty => ExitCodes.NothingMatched,
+                ProblemTypes.SelectionUnreadable => ExitCodes.WrongUse,
+                _ => ExitCodes.Failed,
+            });
+        }
+        catch (Exception e) when (e is Wire.Api.UnreachableException or IOException or UnauthorizedAccessException)
+        {
+            return Complain(e.Message, ExitCodes.Failed);
+        }
+    }
+
+    private static RootCommand Build()
+    {
+        var output = new Option<string>("--output")
+        {
+            Description = "table for people, json or csv for machines",
+            DefaultValueFactory = _ => "table",
+            Recursive = true,
+        };
+        output.AcceptOnlyFromAmong("table", "json", "csv");
+        var client = new ClientContext(new ClientState(), output, TimeProvider.System);
+
+        var root = new RootCommand("Looks after many computers from the terminal.");
+        root.Options.Add(output);
+        root.Subcommands.Add(AccessCommands.SetUp(client));
+        root.Subcommands.Add(AccessCommands.SignIn(client));
+        root.Subcommands.Add(AccessCommands.SignOut(client));
+        root.Subcommands.Add(AccessCommands.Technician(client));
+        root.Subcommands.Add(HostCommands.Host(client));
+        root.Subcommands.Add(GroupCommands.Group(client));
+        root.Subcommands.Add(EnrolmentCommands.Enrolment(client));
+        root.Subcommands.Add(RunCommand.Run(client));
+        root.Subcommands.Add(JobCommands.Job(client));
+        root.Subcommands.Add(CompletionCommand.Completion());
+        ShowExamples(root);
+        return root;
+    }
+
+    /// <summary>A command with an example; help shows it below the options.</summary>
+    public static Command Named(string name, string description, string example)
+    {
+        var command = new Command(name, description);
+        Examples[command] = example;
+        return command;
+    }
+
+    private static readonly Dictionary<Command, string> Examples = [];
+
+    private static void ShowExamples(RootCommand root)
+    {
+        var help = root.Options.OfType<HelpOption>().Single();
+        help.Action = new HelpWithExample((HelpAction)help.Action!);
+    }
+
+    private static int Complain(string message, int code)
+    {
+        Console.Error.WriteLine(message);
+        return code;
+    }
+
+    private sealed class HelpWithExample(HelpAction inner) : SynchronousCommandLineAction
+    {
+        public override int Invoke(ParseResult parseResult)
+        {
+            var code = inner.Invoke(parseResult);
+            var command = parseResult.CommandResult.Command;
+            var example = Examples.GetValueOrDefault(command) ?? "umbrek host list\n  umbrek run --on 'in \"Saltmarsh Ferry/Quay\"' -- uptime";
+            Console.Out.WriteLine($"Example:\n  {example}\n");
+            if (command is RootCommand or { Name: "run" })
+            {
+                Console.Out.WriteLine(ExitCodes.Help);
+            }
+            return code;
+        }
+    }
+}
+
+/// <summary>What every command works with.</summary>
+public sealed record ClientContext(ClientState State, Option<string> Output, TimeProvider Time)
+{
+    public OutputFormat Format(ParseResult parsed) => parsed.GetValue(Output) switch
+    {
+        "json" => OutputFormat.Json,
+        "csv" => OutputFormat.Csv,
+        _ => OutputFormat.Table,
+    };
+}

@@ -1,0 +1,80 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Cli.Hosting;
+
+/// <summary>Who is signed in where. The token is as good as a password, so the file is its owner's alone.</summary>
+/// <param name="ServiceKey">The trusted key's fingerprint; null when the system's authorities vouch for the service.</param>
+public sealed record SignedIn(Uri Service, string? ServiceKey, string Name, string Token, DateTimeOffset? ExpiresAt)
+{
+    public ServicePin? NewPin() => ServiceKey is null ? null : ServicePin.Parse(ServiceKey);
+}
+
+[JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true)]
+[JsonSerializable(typeof(SignedIn))]
+public sealed partial class ClientJson : JsonSerializerContext;
+
+/// <summary>The client's directory: $UMBREK_HOME, else below $XDG_CONFIG_HOME (XDG Base Directory Specification).</summary>
+public sealed class ClientState
+{
+    private readonly string directory;
+
+    public ClientState()
+    {
+        directory = Environment.GetEnvironmentVariable("UMBREK_HOME") is { Length: > 0 } home ? home
+            : Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } config ? Path.Combine(config, "umbrek")
+            : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config", "umbrek");
+    }
+
+    private string SignInFile => Path.Combine(directory, "sign-in.json");
+
+    public SignedIn? Load()
+    {
+        if (!File.Exists(SignInFile))
+        {
+            return null;
+        }
+        try
+        {
+            return JsonSerializer.Deserialize(File.ReadAllBytes(SignInFile), ClientJson.Default.SignedIn);
+        }
+        catch (JsonException e)
+        {
+            throw new ClientException($"{SignInFile} is damaged ({e.Message}). Sign in again: umbrek sign-in URL", ExitCodes.NotSignedIn);
+        }
+    }
+
+    public SignedIn Require() => Load() ?? throw new ClientException("You are not signed in. Sign in first: umbrek sign-in https://SERVICE --name NAME", ExitCodes.NotSignedIn);
+
+    /// <summary>Calls as the technician who is signed in.</summary>
+    public ApiClient Open()
+    {
+        var who = Require();
+        return new ApiClient(who.Service, who.NewPin(), who.Token);
+    }
+
+    public void Save(SignedIn who)
+    {
+        var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write };
+        if (OperatingSystem.IsWindows())
+        {
+            Directory.CreateDirectory(directory);
+        }
+        else
+        {
+            Directory.CreateDirectory(directory, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        }
+        var temporary = SignInFile + ".new";
+        File.Delete(temporary);
+        using (var file = new FileStream(temporary, options))
+        {
+            JsonSerializer.Serialize(file, who, ClientJson.Default.SignedIn);
+        }
+        File.Move(temporary, SignInFile, overwrite: true);
+    }
+
+    public void Forget() => File.Delete(SignInFile);
+}

@@ -3,6 +3,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Links;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Health;
 
 namespace Umbrek.Agent.Hosting;
 
@@ -11,7 +12,18 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 {
     private readonly SampleBacklog samples = new();
 
-    public async Task RunAsync(CancellationToken stop)
+    /// <summary>Samples taken before the agent runs, for a platform that has them.</summary>
+    public void AddEarlier(IEnumerable<Sample> earlier)
+    {
+        foreach (var sample in earlier)
+        {
+            samples.Add(sample);
+        }
+    }
+
+    /// <param name="stop">Ends the agent, which says why to the service.</param>
+    /// <param name="abandon">Ends it without a word, as a broken line does.</param>
+    public async Task RunAsync(CancellationToken stop, CancellationToken abandon = default)
     {
         using var runs = new RunTable(state, platform, time, log);
         runs.Load();
@@ -19,8 +31,14 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         using var link = new AgentLink(identity, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem));
         var linking = link.RunAsync(ending.Token);
         var sampling = SampleAsync(link, ending.Token);
-        await Task.Delay(Timeout.Infinite, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-        await link.SayGoodbyeAsync(platform.StopReason()).ConfigureAwait(false);
+        using (var either = CancellationTokenSource.CreateLinkedTokenSource(stop, abandon))
+        {
+            await Task.Delay(Timeout.Infinite, either.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+        if (!abandon.IsCancellationRequested)
+        {
+            await link.SayGoodbyeAsync(platform.StopReason()).ConfigureAwait(false);
+        }
         await ending.CancelAsync().ConfigureAwait(false);
         await Task.WhenAll(linking, sampling).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
     }

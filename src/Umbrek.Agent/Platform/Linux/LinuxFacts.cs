@@ -4,10 +4,9 @@ using System.Net.NetworkInformation;
 using System.Net.Sockets;
 using System.Runtime.InteropServices;
 using System.Text;
-using System.Text.Json;
 using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Inventory;
 using Umbrek.Core.Inventory;
-using Umbrek.Wire;
 
 namespace Umbrek.Agent.Platform.Linux;
 
@@ -94,23 +93,4 @@ internal static class LinuxFacts
             return [];
         }
     }
-}
-
-/// <summary>Collects facts of one moment.</summary>
-public sealed class FactList(DateTimeOffset learntAt)
-{
-    public List<Fact> Items { get; } = [];
-
-    public void Add(string name, string? value)
-    {
-        if (!string.IsNullOrEmpty(value))
-        {
-            Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, WireJson.Default.String), learntAt));
-        }
-    }
-
-    public void Add(string name, long value) => Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, WireJson.Default.Int64), learntAt));
-
-    public void Add(string name, IReadOnlyList<string> values) =>
-        Items.Add(new Fact(name, JsonSerializer.SerializeToElement([.. values], WireJson.Default.ListString), learntAt));
 }

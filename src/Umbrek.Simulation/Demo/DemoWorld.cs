@@ -1,0 +1,150 @@
+using Microsoft.Data.Sqlite;
+using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Hosting;
+using Umbrek.Simulation.Estate;
+using Umbrek.Simulation.Links;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Simulation.Demo;
+
+/// <summary>The demo world on a running service: technicians, groups, and every simulated host enrolled through the API.</summary>
+public sealed class DemoWorld(string directory, int port, int hostCount, TextWriter say)
+{
+    /// <summary>Hosts past this many speak the link directly, without a whole agent each.</summary>
+    private const int WholeAgents = 300;
+    private static readonly TimeSpan LongGone = TimeSpan.FromDays(9);
+
+    private readonly SimulatedAgents agents = new(Path.Combine(directory, "hosts"), TimeProvider.System);
+
+    public Uri Address { get; } = new($"https://localhost:{port}");
+    public ServicePin? Pin { get; private set; }
+    public List<DemoAccount> Accounts { get; private set; } = [];
+    public IReadOnlyList<SimulatedHost> Hosts { get; } = Scenario.Hosts(hostCount);
+    public string ServiceData => Path.Combine(directory, "service");
+    public string OwnAgentState => Path.Combine(directory, "this-machine");
+
+    public Task<ChildProgram> StartServiceAsync(CancellationToken cancel) =>
+        ChildProgram.StartAsync("umbrekd", "ready", cancel, "serve", "--data", ServiceData, "--listen", $"127.0.0.1:{port}");
+
+    /// <summary>Makes what is missing: accounts, groups, enrolments.</summary>
+    /// <returns>The running service.</returns>
+    public async Task<ChildProgram> PrepareAsync(CancellationToken cancel)
+    {
+        Directory.CreateDirectory(directory);
+        var service = await StartServiceAsync(cancel).ConfigureAwait(false);
+        Pin = ServicePin.Parse(service.Said("key")!);
+        var fresh = DemoAccounts.Load(directory) is null;
+        if (fresh)
+        {
+            await MakeAccountsAsync(service.Said("set-up code") ?? throw new InvalidOperationException($"The service in {ServiceData} has technicians, but {directory} has no demo-accounts.json. Choose another --data, or remove the directory."), cancel).ConfigureAwait(false);
+        }
+        Accounts = DemoAccounts.Load(directory)!;
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        if (fresh)
+        {
+            foreach (var path in Scenario.Groups)
+            {
+                var cut = path.LastIndexOf('/');
+                await api.PostAsync("groups", new NewGroup(path[(cut + 1)..], cut < 0 ? null : path[..cut]), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, cancel).ConfigureAwait(false);
+            }
+        }
+        await EnrolAsync(api, cancel).ConfigureAwait(false);
+        if (fresh && Hosts.FirstOrDefault(h => h.Story == HostStory.LongGone) is { } gone)
+        {
+            await service.DisposeAsync().ConfigureAwait(false);
+            LetItBeGone(gone);
+            service = await StartServiceAsync(cancel).ConfigureAwait(false);
+        }
+        return service;
+    }
+
+    public async Task<ApiClient> SignInAsync(CancellationToken cancel)
+    {
+        using var api = new ApiClient(Address, Pin);
+        var answer = await api.PostAsync("sign-in", new SignInRequest(Accounts[0].Name, Accounts[0].Password, SignInUse.Token, "demo"), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
+        return new ApiClient(Address, Pin, answer.Token);
+    }
+
+    /// <summary>Runs every host's agent until it is told to stop.</summary>
+    public async Task RunAgentsAsync(CancellationToken stop)
+    {
+        var present = Hosts.Where(h => h.Story != HostStory.LongGone).ToList();
+        var whole = present.Take(WholeAgents).Select(h => agents.RunAsync(h, stop));
+        var light = present.Skip(WholeAgents).Select(h => new LightHost(AgentIdentity.Load(agents.StateOf(h))!, h, TimeProvider.System).RunForeverAsync(stop));
+        await Task.WhenAll(whole.Concat(light)).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+    }
+
+    /// <summary>Enrols the machine that this runs on and starts its real agent.</summary>
+    public async Task<ChildProgram> StartOwnAgentAsync(ApiClient api, CancellationToken cancel)
+    {
+        if (AgentIdentity.Load(new StateDirectory(OwnAgentState)) is null)
+        {
+            var token = await TokenAsync(api, Scenario.OwnGroup, 1, "the machine that the demo runs on", cancel).ConfigureAwait(false);
+            await using var enrol = await ChildProgram.StartAsync("umbrek-agent", null, cancel, "enrol", "--service", $"{Address}", "--token", token, "--state", OwnAgentState).ConfigureAwait(false);
+            while (!enrol.HasExited)
+            {
+                await Task.Delay(20, cancel).ConfigureAwait(false);
+            }
+            if (AgentIdentity.Load(new StateDirectory(OwnAgentState)) is null)
+            {
+                throw new InvalidOperationException("This machine could not be enrolled: " + string.Join(' ', enrol.Lines));
+            }
+        }
+        return await ChildProgram.StartAsync("umbrek-agent", null, cancel, "run", "--state", OwnAgentState).ConfigureAwait(false);
+    }
+
+    public static async Task<string> TokenAsync(ApiClient api, string group, int uses, string note, CancellationToken cancel) =>
+        (await api.PostAsync("enrolment-tokens", new NewEnrolmentToken(group, note, 86400, uses), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, cancel).ConfigureAwait(false)).Token;
+
+    private async Task MakeAccountsAsync(string code, CancellationToken cancel)
+    {
+        var accounts = Scenario.Technicians.Select(t => new DemoAccount(t.Name, $"{t.Name.Split(' ')[0].ToLowerInvariant()}-lantern-over-the-quay", t.Role)).ToList();
+        using (var api = new ApiClient(Address, Pin))
+        {
+            await api.PostAsync("set-up", new SetUpRequest(code, accounts[0].Name, accounts[0].Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+        }
+        DemoAccounts.Save(directory, accounts);
+        Accounts = accounts;
+        using var lead = await SignInAsync(cancel).ConfigureAwait(false);
+        foreach (var other in accounts.Skip(1))
+        {
+            await lead.PostAsync("technicians", new NewTechnician(other.Name, other.Password), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private async Task EnrolAsync(ApiClient api, CancellationToken cancel)
+    {
+        var missing = Hosts.Where(h => AgentIdentity.Load(agents.StateOf(h)) is null).ToList();
+        var done = 0;
+        foreach (var group in missing.GroupBy(h => h.GroupPath))
+        {
+            var token = await TokenAsync(api, group.Key, group.Count(), "demo", cancel).ConfigureAwait(false);
+            await Parallel.ForEachAsync(group, new ParallelOptions { MaxDegreeOfParallelism = 8, CancellationToken = cancel }, async (host, c) =>
+            {
+                await agents.EnrolAsync(host, Address, token, c).ConfigureAwait(false);
+                if (Interlocked.Increment(ref done) % 500 == 0)
+                {
+                    await say.WriteLineAsync($"enrolled {done} of {missing.Count} simulated hosts").ConfigureAwait(false);
+                }
+            }).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>A demo that starts now can't wait nine days: the host's last sign of life is put back in the stopped service's database.</summary>
+    private void LetItBeGone(SimulatedHost host)
+    {
+        var then = (DateTimeOffset.UtcNow - LongGone).ToUnixTimeMilliseconds();
+        using var database = new SqliteConnection($"Data Source={Path.Combine(ServiceData, "umbrek.db")}");
+        database.Open();
+        using var command = database.CreateCommand();
+        command.CommandText = """UPDATE "Hosts" SET "Presence"=3,"PresenceReason"=4,"PresenceSince"=$then,"LastSeenAt"=$then,"EnrolledAt"=$then-8640000000 WHERE "SystemName"=$name""";
+        command.Parameters.AddWithValue("$then", then);
+        command.Parameters.AddWithValue("$name", host.Name);
+        command.ExecuteNonQuery();
+    }
+}

@@ -1,0 +1,68 @@
+using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Inventory;
+using Umbrek.Agent.Jobs;
+using Umbrek.Agent.Platform;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Simulation.Health;
+using Umbrek.Simulation.Jobs;
+
+namespace Umbrek.Simulation.Estate;
+
+/// <summary>A made-up computer under the real agent.</summary>
+public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : IHostPlatform
+{
+    public const string CommonKernel = "6.1.0-28-amd64";
+    public const string OddKernel = "6.1.0-21-amd64";
+
+    public string SystemName => host.Name;
+
+    public string? MachineId => $"{host.Number:x8}00005e0053{host.Number % 256:x2}".PadRight(32, '0');
+
+    public string Kernel => host.Story == HostStory.OtherKernel ? OddKernel : CommonKernel;
+
+    public Sample TakeSample(DateTimeOffset now) => SimulatedHealth.At(host, now);
+
+    public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now)
+    {
+        var facts = new FactList(now);
+        facts.Add(FactNames.SystemName, host.Name);
+        facts.Add(FactNames.MachineId, MachineId);
+        facts.Add(FactNames.AgentVersion, AgentVersion.Text);
+        facts.Add(FactNames.Architecture, "x64");
+        facts.Add(FactNames.Kernel, Kernel);
+        facts.Add(FactNames.OsName, "Debian GNU/Linux 12 (bookworm)");
+        facts.Add(FactNames.OsVersion, "12");
+        facts.Add(FactNames.Vendor, "Merrow Computers");
+        facts.Add(FactNames.Model, host.Kind switch
+        {
+            HostKind.Server => "Keel 2",
+            HostKind.Capture => "Astrolabe C",
+            HostKind.Kiosk or HostKind.Till => "Bollard T",
+            HostKind.Display => "Pennant D",
+            HostKind.Logger => "Barnacle",
+            _ => "Capstan 5",
+        });
+        facts.Add(FactNames.ProcessorModel, "Merrow M4 at 2.40 GHz");
+        facts.Add(FactNames.ProcessorCount, SimulatedHealth.Processors(host.Kind));
+        facts.Add(FactNames.MemoryTotal, SimulatedHealth.MemoryTotal(host.Kind));
+        facts.Add(FactNames.Disks, [$"/ ext4 {SimulatedHealth.DiskTotal(host.Kind)}"]);
+        facts.Add(FactNames.Addresses, [host.Address]);
+        facts.Add(FactNames.BootedAt, SimulatedHealth.BootedAt(host, now).ToString("yyyy-MM-ddTHH:mm:ssZ"));
+        facts.Add(FactNames.Users, host.Person is null ? [] : [host.Person]);
+        return facts.Items;
+    }
+
+    /// <summary>The keeper lives in this process: a simulated host has no processes of its own.</summary>
+    public void StartKeeper(string runDirectory) => _ = KeepAsync(runDirectory);
+
+    public AwayReason StopReason() => AwayReason.AgentStopped;
+
+    private async Task KeepAsync(string runDirectory)
+    {
+        await Task.Yield();
+        using var keeper = new Keeper(new RunDirectory(runDirectory), new SimulatedCommandRunner(host, this, time), time);
+        await keeper.RunAsync(CancellationToken.None).ConfigureAwait(false);
+    }
+}

@@ -1,0 +1,136 @@
+using Microsoft.AspNetCore.Http.Connections;
+using Microsoft.AspNetCore.SignalR;
+using Microsoft.AspNetCore.SignalR.Client;
+using Microsoft.Extensions.DependencyInjection;
+using System.Security.Cryptography;
+using System.Text;
+using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Hosting;
+using Umbrek.Core.Jobs;
+using Umbrek.Core.Links;
+using Umbrek.Simulation.Estate;
+using Umbrek.Simulation.Health;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Simulation.Links;
+
+/// <summary>
+/// A host that is only its link: it proves its key, sends samples, and answers every order at once with one line. For
+/// thousands of hosts in one process; what it says over the link is what an agent says.
+/// </summary>
+public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimeProvider time) : IAsyncDisposable
+{
+    private static readonly TimeSpan SampleInterval = TimeSpan.FromSeconds(30);
+    private HubConnection? connection;
+    private int executions;
+
+    public bool IsLinked => connection?.State == HubConnectionState.Connected;
+
+    /// <summary>How many orders it carried out.</summary>
+    public int Executions => executions;
+
+    /// <summary>Connects and proves itself; returns when the service has welcomed it.</summary>
+    public async Task ConnectAsync(CancellationToken cancel)
+    {
+        if (connection is not null)
+        {
+            await connection.DisposeAsync().ConfigureAwait(false);
+        }
+        var challenge = new TaskCompletionSource<LinkChallenge>(TaskCreationOptions.RunContinuationsAsynchronously);
+        connection = Build();
+        connection.On<LinkChallenge>(ToAgent.Challenge, c => { challenge.TrySetResult(c); });
+        connection.On<RunOrder>(ToAgent.StartRun, order => { _ = AnswerAsync(connection, order); });
+        connection.On<RunCancel>(ToAgent.CancelRun, _ => { });
+        connection.On<RunsKept>(ToAgent.RunsKept, _ => { });
+        connection.On<SamplesKept>(ToAgent.SamplesKept, _ => { });
+        await connection.StartAsync(cancel).ConfigureAwait(false);
+        var asked = await challenge.Task.WaitAsync(LinkProtocol.HelloWithin, cancel).ConfigureAwait(false);
+        using var key = identity.OpenKey();
+        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), AgentVersion.Text, host.Name, time.GetUtcNow(), []);
+        var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, hello, cancel).ConfigureAwait(false);
+        if (welcome.Refusal != LinkRefusal.None)
+        {
+            throw new InvalidOperationException($"{host.Name}: {welcome.Message}");
+        }
+    }
+
+    public async Task SendSampleAsync(CancellationToken cancel) =>
+        await connection!.SendAsync(ToService.Samples, new SampleBatch([SimulatedHealth.At(host, time.GetUtcNow())]), cancel).ConfigureAwait(false);
+
+    public async Task SendFactsAsync(CancellationToken cancel) =>
+        await connection!.SendAsync(ToService.Facts, new FactReport(new SimulatedPlatform(host, time).GatherFacts(time.GetUtcNow())), cancel).ConfigureAwait(false);
+
+    /// <summary>Linked for ever, with jittered returns.</summary>
+    public async Task RunForeverAsync(CancellationToken stop)
+    {
+        for (var attempt = 0; !stop.IsCancellationRequested; attempt++)
+        {
+            try
+            {
+                await ConnectAsync(stop).ConfigureAwait(false);
+                attempt = 0;
+                await SendFactsAsync(stop).ConfigureAwait(false);
+                await Task.Delay(SampleInterval * Random.Shared.NextDouble(), time, stop).ConfigureAwait(false);
+                while (IsLinked)
+                {
+                    await SendSampleAsync(stop).ConfigureAwait(false);
+                    await Task.Delay(SampleInterval, time, stop).ConfigureAwait(false);
+                }
+            }
+            catch (Exception e) when (e is HttpRequestException or IOException or InvalidOperationException or TimeoutException or HubException or System.Net.WebSockets.WebSocketException)
+            {
+                await Task.Delay(Backoff.Delay(attempt, Random.Shared.NextDouble()), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            }
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (connection is not null)
+        {
+            await connection.DisposeAsync().ConfigureAwait(false);
+        }
+    }
+
+    private async Task AnswerAsync(HubConnection on, RunOrder order)
+    {
+        Interlocked.Increment(ref executions);
+        var now = time.GetUtcNow();
+        RunEvent Event(long sequence, RunEventKind kind) => new() { RunId = order.RunId, Sequence = sequence, At = now, Kind = kind };
+        RunEvent[] events =
+        [
+            Event(0, RunEventKind.Accepted),
+            Event(1, RunEventKind.Started) with { Start = new RunStart(4242, "root") },
+            Event(2, RunEventKind.Stdout) with { Data = Encoding.UTF8.GetBytes($"{host.Name}\n") },
+            Event(3, RunEventKind.Ended) with { End = new RunEnd(RunOutcome.Exited, 0, null) },
+        ];
+        try
+        {
+            await on.SendAsync(ToService.RunEvents, new RunEventBatch(events)).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is InvalidOperationException or IOException)
+        {
+            // The link broke; the order comes again.
+        }
+    }
+
+    private HubConnection Build()
+    {
+        var builder = new HubConnectionBuilder().WithUrl(new Uri(ApiClient.Root(identity.Service), LinkProtocol.Path.TrimStart('/')), HttpTransportType.WebSockets, options =>
+        {
+            options.SkipNegotiation = true;
+            var pin = identity.NewPin();
+            options.WebSocketConfiguration = socket =>
+            {
+                if (identity.Service.Scheme == Uri.UriSchemeHttps)
+                {
+                    socket.RemoteCertificateValidationCallback = pin.Validate;
+                }
+            };
+        }).WithKeepAliveInterval(LinkProtocol.PingInterval).WithServerTimeout(LinkProtocol.Silence);
+        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
+        return builder.Build();
+    }
+}

@@ -30,7 +30,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     {
         await using var db = database.Open();
         var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
-        var shown = new[] { FactNames.OsName, FactNames.Users };
+        var shown = new[] { FactNames.OsName, FactNames.Users, FactNames.Addresses };
         var facts = (await db.Facts.AsNoTracking().Where(f => shown.Contains(f.Name)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.HostId);
         var newest = (await db.Samples.AsNoTracking().GroupBy(s => s.HostId).Select(g => new { HostId = g.Key, At = g.Max(s => s.At) }).ToListAsync(cancel).ConfigureAwait(false)).ToDictionary(s => s.HostId, s => s.At);
         await foreach (var row in db.Hosts.AsNoTracking().AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
@@ -80,7 +80,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public void Edited(Guid hostId, string label, string groupPath) => Update(hostId, e => e with { Summary = e.Summary with { Label = label, GroupPath = groupPath } });
 
     public Presence Linked(Guid hostId, string systemName, string agentVersion, string? address, DateTimeOffset now) =>
-        ChangePresence(hostId, p => p.Link(now), s => s with { SystemName = systemName, AgentVersion = agentVersion, Address = address, LastSeenAt = now });
+        ChangePresence(hostId, p => p.Link(now), s => s with { SystemName = systemName, AgentVersion = agentVersion, Address = s.Address ?? address, LastSeenAt = now });
 
     public Presence Unlinked(Guid hostId, AwayReason said, DateTimeOffset now) =>
         ChangePresence(hostId, _ => Presence.Unlink(said, now), s => s with { LastSeenAt = now });
@@ -122,13 +122,21 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             {
                 Update(hostId, e => e with { Summary = e.Summary with { Os = fact.Value.GetString() } });
             }
-            else if (fact.Name == FactNames.Users && fact.Value.ValueKind == JsonValueKind.Array)
+            else if (fact.Name == FactNames.Users)
             {
-                var users = fact.Value.EnumerateArray().Where(v => v.ValueKind == JsonValueKind.String).Select(v => v.GetString()!).Take(20).ToList();
+                var users = Texts(fact.Value).Take(20).ToList();
                 Update(hostId, e => e with { Summary = e.Summary with { Users = users } });
+            }
+            else if (fact.Name == FactNames.Addresses && Texts(fact.Value).FirstOrDefault() is { } own)
+            {
+                Update(hostId, e => e with { Summary = e.Summary with { Address = own } });
             }
         }
     }
+
+    private static IEnumerable<string> Texts(JsonElement value) => value.ValueKind == JsonValueKind.Array
+        ? value.EnumerateArray().Where(v => v.ValueKind == JsonValueKind.String).Select(v => v.GetString()!)
+        : [];
 
     private Presence ChangePresence(Guid hostId, Func<Presence, Presence> change, Func<HostSummary, HostSummary> also)
     {

@@ -2,7 +2,6 @@ using System.CommandLine;
 using Microsoft.AspNetCore.OpenApi;
 using Microsoft.OpenApi;
 using Umbrek.Service.Access;
-using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Hosting;
 
@@ -122,13 +121,15 @@ public static class ServiceCommands
         var command = new Command("openapi", "Prints the API's description (OpenAPI 3.1, JSON). Example: umbrekd openapi > openapi.json");
         command.SetAction(async (_, cancel) =>
         {
-            var options = new ServiceOptions { DataDirectory = Directory.CreateTempSubdirectory("umbrek-openapi-").FullName };
+            // Routes are known once the application has started: a service of a moment, on a port of chance.
+            var options = new ServiceOptions { DataDirectory = Directory.CreateTempSubdirectory("umbrek-openapi-").FullName, Listen = [ListenAddress.Parse("http://127.0.0.1:0")] };
             try
             {
                 await using var app = ServiceHost.Build(options, TimeProvider.System);
-                await using var db = app.Services.GetRequiredService<IDatabase>().Open();
+                await ServiceHost.StartAsync(app, cancel).ConfigureAwait(false);
                 var document = await app.Services.GetRequiredKeyedService<IOpenApiDocumentProvider>("v1").GetOpenApiDocumentAsync(cancel).ConfigureAwait(false);
                 Console.WriteLine(await document.SerializeAsJsonAsync(OpenApiSpecVersion.OpenApi3_1, cancel).ConfigureAwait(false));
+                await app.StopAsync(cancel).ConfigureAwait(false);
                 return 0;
             }
             finally

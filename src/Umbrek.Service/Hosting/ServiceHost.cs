@@ -215,7 +215,7 @@ public static class ServiceHost
             o.CloseOnAuthenticationExpiration = true;
         });
         app.MapFallback("/api/{**path}", (HttpContext http) => ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
-        app.MapFallback((HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
+        app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
     }
 
     private static Task Refuse(HttpContext http) =>

@@ -103,7 +103,7 @@ public static class DemoCommand
                       {ChildProgram.Find("umbrek")} run --on 'in "{Scenario.Hosts(1)[0].GroupPath}"' -- uptime
             Others    {string.Join(", ", world.Accounts.Skip(1).Select(a => a.Name))}: see {Path.Combine(directory, "demo-accounts.json")}
 
-            ready {world.Address}
+            ready {world.Address.GetLeftPart(UriPartial.Authority)}
             Ctrl-C ends the demo; its data stays.
             """);
     }

@@ -77,7 +77,7 @@ public static class Scenario
         ("Copperbeech Libraries/Ashcombe", "ashcombe-desk", HostKind.Desktop, 2),
         ("Copperbeech Libraries/Ashcombe", "ashcombe-kiosk", HostKind.Kiosk, 0),
         ("Copperbeech Libraries/Ashcombe", "libraries-server", HostKind.Server, 0),
-        ("Copperbeech Libraries/Orrin", "orrin-desk", HostKind.Desktop, 3),
+        ("Copperbeech Libraries/Orrin", "orrin-desk", HostKind.Desktop, 4),
         ("Copperbeech Libraries/Orrin", "orrin-kiosk", HostKind.Kiosk, 0),
         ("Copperbeech Libraries/Tidewell", "tidewell-desk", HostKind.Desktop, 2),
         ("Copperbeech Libraries/Tidewell", "tidewell-kiosk", HostKind.Kiosk, 0),

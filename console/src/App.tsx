@@ -1,0 +1,71 @@
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useEffect } from "react";
+import { Navigate, Outlet, Route, Routes } from "react-router";
+import { Door } from "./access/Door";
+import { api, ask, ServiceProblem } from "./api/client";
+import { estateStore } from "./estate/estateStore";
+import { HostsPage } from "./estate/HostsPage";
+import { ScopeLine } from "./estate/ScopeLine";
+import { useEstate } from "./estate/useEstate";
+import { Empty } from "./parts/Trouble";
+
+// Only what the first page needs is loaded first.
+const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
+const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
+const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
+const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
+
+export function App() {
+  const me = useQuery({
+    queryKey: ["me"],
+    queryFn: () => ask(api.GET("/api/v1/me")),
+    retry: (count, e) => !(e instanceof ServiceProblem && e.status === 401) && count < 30,
+  });
+  if (me.isPending) return null;
+  if (!me.data) return <Door />;
+  return (
+    <Routes>
+      <Route element={<Frame me={me.data} />}>
+        <Route path="/hosts" element={<HostsPage />} />
+        <Route path="/hosts/:id" element={<HostPage />} />
+        <Route path="/work" element={<WorkPage />} />
+        <Route path="/work/:id" element={<JobPage />} />
+        <Route path="/join" element={<JoinPage />} />
+        <Route path="/" element={<Navigate to="/hosts" replace />} />
+        <Route
+          path="*"
+          element={
+            <main className="page">
+              <Empty title="There is no such page">The places are above.</Empty>
+            </main>
+          }
+        />
+      </Route>
+    </Routes>
+  );
+}
+
+function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
+  useEffect(() => {
+    estateStore.open();
+    return () => estateStore.close();
+  }, []);
+  const { line, known } = useEstate();
+  return (
+    <div className="frame">
+      <ScopeLine me={me} />
+      <div>
+        {line === "broken" && known && (
+          <div className="page" style={{ paddingBottom: 0 }}>
+            <div className="broken-line" role="alert">
+              The line to the service is broken. What you see is the last that was known; it goes on by itself.
+            </div>
+          </div>
+        )}
+        <Suspense fallback={null}>
+          <Outlet />
+        </Suspense>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,76 @@
+import { Button, PasswordInput, TextInput } from "@mantine/core";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask } from "../api/client";
+import { Trouble } from "../parts/Trouble";
+
+/** What stands before the console: signing in or, on a new service, making the first technician. */
+export function Door() {
+  const setUp = useQuery({ queryKey: ["set-up"], queryFn: () => ask(api.GET("/api/v1/set-up")) });
+  if (setUp.isPending) return null;
+  return (
+    <main className="door">
+      {setUp.error ? <Trouble error={setUp.error} /> : <DoorForm first={setUp.data?.needed ?? false} />}
+    </main>
+  );
+}
+
+function DoorForm({ first }: { first: boolean }) {
+  const queries = useQueryClient();
+  const [code, setCode] = useState("");
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const enter = useMutation({
+    mutationFn: async () => {
+      if (first) await ask(api.POST("/api/v1/set-up", { body: { code, name, password } }));
+      return ask(api.POST("/api/v1/sign-in", { body: { name, password, use: "cookie", device: null } }));
+    },
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ["set-up"] });
+      await queries.invalidateQueries({ queryKey: ["me"] });
+    },
+  });
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        enter.mutate();
+      }}
+    >
+      <h1>{first ? "The first technician" : "Sign in"}</h1>
+      {first && (
+        <>
+          <p className="muted">This service is new. Whoever started it sees a set-up code on its terminal.</p>
+          <TextInput
+            label="Set-up code"
+            value={code}
+            onChange={(e) => setCode(e.currentTarget.value)}
+            required
+            autoFocus
+            autoComplete="one-time-code"
+          />
+        </>
+      )}
+      <TextInput
+        label="Name"
+        value={name}
+        onChange={(e) => setName(e.currentTarget.value)}
+        required
+        autoFocus={!first}
+        autoComplete="username"
+      />
+      <PasswordInput
+        label="Password"
+        description={first ? "At least 12 characters; a few words are easier than signs." : undefined}
+        value={password}
+        onChange={(e) => setPassword(e.currentTarget.value)}
+        required
+        autoComplete={first ? "new-password" : "current-password"}
+      />
+      <Trouble error={enter.error} />
+      <Button type="submit" loading={enter.isPending}>
+        {first ? "Make the first technician" : "Sign in"}
+      </Button>
+    </form>
+  );
+}

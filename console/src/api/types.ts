@@ -1,0 +1,46 @@
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+
+// The service leaves out what is null, so whatever may be null may be missing too.
+type MayMiss<T> = { [K in keyof T]: null extends T[K] ? T[K] | undefined : T[K] };
+
+export type HostSummary = MayMiss<Schemas["HostSummary"]>;
+export type HostDetail = Omit<Schemas["HostDetail"], "latestSample"> & { latestSample?: Sample | null };
+export type Fact = Schemas["Fact"];
+// The service always writes these; the description can't say so of members with a default.
+export type Sample = Required<Omit<Schemas["Sample"], "fileSystems">> & {
+  fileSystems: Required<Schemas["FileSystemSample"]>[];
+};
+export type SampleSeries = Schemas["SampleSeries"];
+export type PresenceInfo = Schemas["PresenceInfo"];
+export type GroupInfo = Schemas["GroupInfo"];
+export type JobInfo = MayMiss<Schemas["JobInfo"]>;
+export type RunInfo = MayMiss<Schemas["RunInfo"]>;
+export type RunCounts = Schemas["RunCounts"];
+export type RunState = Schemas["RunState"];
+export type EnrolmentTokenInfo = MayMiss<Schemas["EnrolmentTokenInfo"]>;
+export type CreatedEnrolmentToken = Schemas["CreatedEnrolmentToken"];
+export type TechnicianInfo = Schemas["TechnicianInfo"];
+export type Problem = Schemas["Problem"];
+
+export interface EstateChanges {
+  reset: boolean;
+  hosts: HostSummary[];
+}
+
+export interface OutputPiece {
+  runId: string;
+  sequence: number;
+  stream: "stdout" | "stderr";
+  data: string;
+}
+
+export interface JobChanges {
+  reset: boolean;
+  job: JobInfo;
+  runs: RunInfo[];
+  output: OutputPiece[];
+  caughtUp: boolean;
+  finished: boolean;
+}

@@ -1,0 +1,31 @@
+/** A customer's mark until it chooses its own: a signal flag made from its name, always the same for the same name. */
+export interface EmblemDesign {
+  pattern: "halves" | "bands" | "quarters" | "cross" | "saltire" | "border" | "disc";
+  field: string;
+  charge: string;
+}
+
+const patterns: EmblemDesign["pattern"][] = ["halves", "bands", "quarters", "cross", "saltire", "border", "disc"];
+// Pairs that stay apart from each other, from the lamp, and from the colours of trouble.
+const pairs: [string, string][] = [
+  ["#3f7f8c", "#dfe9e2"],
+  ["#6f8f4e", "#eef0d8"],
+  ["#5b6fa8", "#e6e8f2"],
+  ["#9a5f86", "#f2e3ec"],
+  ["#7d6a55", "#efe6d8"],
+  ["#4d8a6c", "#e0f0e6"],
+];
+
+function hash(text: string): number {
+  let h = 2166136261;
+  for (const c of text) h = Math.imul(h ^ (c.codePointAt(0) ?? 0), 16777619);
+  return h >>> 0;
+}
+
+export function emblemOf(customer: string): EmblemDesign {
+  const h = hash(customer);
+  const [field, charge] = pairs[(h >>> 8) % pairs.length] ?? ["#5b6fa8", "#e6e8f2"];
+  return { pattern: patterns[h % patterns.length] ?? "halves", field, charge };
+}
+
+export const customerOf = (groupPath: string) => groupPath.split("/")[0] ?? "";

@@ -1,0 +1,29 @@
+import { createTheme, type MantineColorsTuple } from "@mantine/core";
+
+// The lamp: focus, selection and the primary act, nothing else.
+const lamp: MantineColorsTuple = [
+  "#fdf3e1",
+  "#f6e3c0",
+  "#efd09a",
+  "#e9bd73",
+  "#e3a84f",
+  "#d1943b",
+  "#b27a28",
+  "#8a5a12",
+  "#6d470f",
+  "#4f340b",
+];
+
+export const theme = createTheme({
+  primaryColor: "lamp",
+  primaryShade: { light: 7, dark: 4 },
+  autoContrast: true,
+  luminanceThreshold: 0.35,
+  colors: { lamp },
+  fontFamily: "'Atkinson Hyperlegible Next Variable', system-ui, sans-serif",
+  fontFamilyMonospace: "'Atkinson Hyperlegible Mono Variable', ui-monospace, monospace",
+  fontSizes: { sm: "0.9375rem", md: "0.9375rem" },
+  defaultRadius: "sm",
+  respectReducedMotion: true,
+  focusRing: "always",
+});

@@ -35,6 +35,12 @@ public static class Names
         foreach (var rune in name.EnumerateRunes())
         {
             length++;
+            // A lone half of a surrogate pair is read as the replacement character.
+            if (rune == Rune.ReplacementChar)
+            {
+                problem = $"The {what} holds broken Unicode text; type it again.";
+                return null;
+            }
             if (IsHidden(rune))
             {
                 problem = $"The {what} holds an invisible character (U+{rune.Value:X4}); leave it out.";

@@ -137,7 +137,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
                     break;
                 case JobItem job:
                     work.Batch.Jobs.Add((job.Job, job.Runs));
-                    work.Waiting.Add(job.Done);
+                    work.NewJobs.Add(job);
                     break;
             }
         }
@@ -154,17 +154,37 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
             catch (Exception e) when (e is not OperationCanceledException)
             {
                 Log.StoreFailed(log, e, items.Count, attempt);
-                if (attempt >= 3 && work.Batch.Jobs.Count > 0)
+                if (work.NewJobs.Count > 0)
                 {
-                    // A person waits for this one: say so instead of trying for ever. The rest is tried again.
-                    work.Waiting.ForEach(w => w.TrySetException(new IOException("The database did not take the change; the service's log says why. Try again.", e)));
-                    work.Waiting.Clear();
-                    work.Batch.Jobs.Clear();
+                    await StoreJobsAloneAsync(work, stopping).ConfigureAwait(false);
+                    continue;
                 }
                 await Task.Delay(TimeSpan.FromSeconds(Math.Min(10, attempt)), time, stopping).ConfigureAwait(false);
             }
         }
         await PublishAsync(work, stopping).ConfigureAwait(false);
+    }
+
+    /// <summary>A job that the database does not take must not hold up the rest: each is tried by itself, once, for a person waits.</summary>
+    private async Task StoreJobsAloneAsync(BatchInHand work, CancellationToken stopping)
+    {
+        foreach (var job in work.NewJobs)
+        {
+            var alone = new BulkBatch();
+            alone.Jobs.Add((job.Job, job.Runs));
+            try
+            {
+                await database.Bulk.WriteAsync(alone, stopping).ConfigureAwait(false);
+                work.Stored.Add((job.Job, job.Runs));
+                work.Waiting.Add(job.Done);
+            }
+            catch (Exception e) when (e is not OperationCanceledException)
+            {
+                job.Done.TrySetException(new IOException("The database did not take the job; the service's log says why. Try again.", e));
+            }
+        }
+        work.NewJobs.Clear();
+        work.Batch.Jobs.Clear();
     }
 
     private static void TakeSamples(BatchInHand work, SamplesItem item)
@@ -226,7 +246,8 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
 
     private async Task PublishAsync(BatchInHand work, CancellationToken stopping)
     {
-        foreach (var (job, jobRuns) in work.Batch.Jobs)
+        work.Waiting.AddRange(work.NewJobs.Select(j => j.Done));
+        foreach (var (job, jobRuns) in work.Batch.Jobs.Concat(work.Stored))
         {
             runs.Add(jobRuns);
             jobs.JobAdded(job.Id);
@@ -272,6 +293,10 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
         public Dictionary<Guid, DateTimeOffset> SamplesKept { get; } = [];
         public Dictionary<(Guid HostId, Guid RunId), long> RunsKept { get; } = [];
         public List<TaskCompletionSource> Waiting { get; } = [];
+        public List<JobItem> NewJobs { get; } = [];
+
+        /// <summary>Jobs that were stored by themselves.</summary>
+        public List<(JobRow Job, IReadOnlyList<RunRow> Runs)> Stored { get; } = [];
     }
 
     private static partial class Log

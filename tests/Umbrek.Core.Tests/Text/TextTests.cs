@@ -1,0 +1,76 @@
+using Umbrek.Core.Text;
+
+namespace Umbrek.Core.Tests.Text;
+
+public sealed class TextTests
+{
+    [Theory]
+    [InlineData("  Ticket desk, left ", "Ticket desk, left")]
+    [InlineData("Kä\u0308se", "Kä\u0308se")]
+    [InlineData("👩‍🔬 lab", "👩‍🔬 lab")]
+    [InlineData("مكتب", "مكتب")]
+    public void Ordinary_names_stay(string text, string expected) =>
+        Names.Clean(text, "label", out _).ShouldBe(expected.Normalize());
+
+    [Theory]
+    [InlineData("", "empty")]
+    [InlineData("   ", "empty")]
+    [InlineData("a\nb", "invisible")]
+    [InlineData("a\u202eb", "invisible")]
+    [InlineData("a\u0007", "invisible")]
+    public void Names_that_could_deceive_are_refused(string text, string word)
+    {
+        Names.Clean(text, "label", out var problem).ShouldBeNull();
+        problem.ShouldContain(word);
+    }
+
+    [Fact]
+    public void Broken_text_is_no_name()
+    {
+        Names.Clean("a" + (char)0xD800, "label", out var problem).ShouldBeNull();
+        problem.ShouldContain("broken Unicode");
+    }
+
+    [Fact]
+    public void A_name_has_a_longest_length()
+    {
+        Names.Clean(new string('x', Names.MaxLength), "label", out _).ShouldNotBeNull();
+        Names.Clean(new string('x', 300), "label", out var problem).ShouldBeNull();
+        problem.ShouldContain("300 characters");
+    }
+
+    [Fact]
+    public void Escapes_in_output_become_visible() =>
+        TerminalText.Neutralise("ok\t\u001b[31mred\u0007\nnext\u202e").ShouldBe("ok\t␛[31mred␇\nnext␦");
+
+    [Theory]
+    [InlineData(0, "0 B")]
+    [InlineData(1023, "1023 B")]
+    [InlineData(1536, "1.50 KiB")]
+    [InlineData(16L << 30, "16.0 GiB")]
+    public void Sizes_read_well(long bytes, string expected) => Units.Bytes(bytes).ShouldBe(expected);
+
+    [Theory]
+    [InlineData(4, "4 s")]
+    [InlineData(240, "4 min")]
+    [InlineData(11_520, "3 h 12 min")]
+    [InlineData(9 * 86400 + 3600, "9 d")]
+    [InlineData(-5, "0 s")]
+    public void Spans_read_well(int seconds, string expected) => Units.Span(TimeSpan.FromSeconds(seconds)).ShouldBe(expected);
+
+    [Theory]
+    [InlineData("90", 90)]
+    [InlineData("90s", 90)]
+    [InlineData("15 min", 900)]
+    [InlineData("2h", 7200)]
+    [InlineData("7d", 604800)]
+    public void Spans_are_read(string text, int seconds) => Units.ParseSpan(text).ShouldBe(TimeSpan.FromSeconds(seconds));
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("h")]
+    [InlineData("-3s")]
+    [InlineData("3 weeks")]
+    [InlineData("99999999999s")]
+    public void What_is_no_span_is_refused(string text) => Units.ParseSpan(text).ShouldBeNull();
+}

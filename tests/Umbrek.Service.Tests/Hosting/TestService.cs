@@ -1,0 +1,118 @@
+using System.Net;
+using System.Net.Http.Headers;
+using Microsoft.AspNetCore.Hosting.Server;
+using Microsoft.AspNetCore.Hosting.Server.Features;
+using Umbrek.Agent.Enrolment;
+using Umbrek.Service.Access;
+using Umbrek.Service.Hosting;
+using Umbrek.Simulation.Estate;
+using Umbrek.Simulation.Links;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Estate;
+
+namespace Umbrek.Service.Tests.Hosting;
+
+/// <summary>A whole service in this process, on a port of chance, with a database of its own.</summary>
+internal sealed class TestService : IAsyncDisposable
+{
+    public const string Name = "Ines Okafor";
+    public const string Password = "tide-lantern-orchard";
+    public const string Group = "Saltmarsh Ferry/Quay";
+
+    private readonly TestDirectory directory = new();
+    private readonly TimeProvider time;
+
+    private TestService(TimeProvider time) => this.time = time;
+
+    public WebApplication App { get; private set; } = null!;
+    public Uri Address { get; private set; } = null!;
+
+    /// <summary>Signed in as the lead.</summary>
+    public ApiClient Api { get; private set; } = null!;
+    public string Token { get; private set; } = "";
+
+    public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
+
+    public static async Task<TestService> StartAsync(TimeProvider? time = null)
+    {
+        var service = new TestService(time ?? TimeProvider.System);
+        await service.OpenAsync(0);
+        using var anonymous = new ApiClient(service.Address, null);
+        await anonymous.PostAsync("set-up", new SetUpRequest(service.Get<SetUpCode>().Text, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
+        service.Token = (await anonymous.PostAsync("sign-in", new SignInRequest(Name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
+        service.Api = new ApiClient(service.Address, null, service.Token);
+        foreach (var (name, parent) in new[] { ("Saltmarsh Ferry", (string?)null), ("Quay", "Saltmarsh Ferry"), ("Copperbeech Libraries", null) })
+        {
+            await service.Api.PostAsync("groups", new NewGroup(name, parent), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
+        }
+        return service;
+    }
+
+    /// <summary>Stops the service and starts it again on the same port and data.</summary>
+    public async Task RestartAsync()
+    {
+        await App.DisposeAsync();
+        await OpenAsync(Address.Port);
+    }
+
+    public async Task<string> NewTokenAsync(int? uses = null, long? life = null, string group = Group) =>
+        (await Api.PostAsync("enrolment-tokens", new NewEnrolmentToken(group, null, life, uses), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, default)).Token;
+
+    /// <summary>Enrols a simulated host and gives its identity.</summary>
+    public async Task<(AgentIdentity Identity, SimulatedHost Host)> EnrolAsync(string name, string? token = null, string group = Group)
+    {
+        var host = new SimulatedHost(name, group, HostKind.Kiosk, Math.Abs(name.GetHashCode()) % 200);
+        var state = new Umbrek.Agent.Hosting.StateDirectory(directory.In("hosts/" + name));
+        var identity = await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(Address, token ?? await NewTokenAsync(group: group), null, default);
+        return (identity, host);
+    }
+
+    /// <summary>Enrols a host and links it.</summary>
+    public async Task<LightHost> LinkAsync(string name)
+    {
+        var (identity, host) = await EnrolAsync(name);
+        var light = new LightHost(identity, host, time);
+        await light.ConnectAsync(default);
+        return light;
+    }
+
+    public async Task<HostSummary> HostAsync(string name) =>
+        (await Api.GetAsync($"hosts?selection={Uri.EscapeDataString($"\"{name}\"")}", WireJson.Default.PageHostSummary, default)).Items.Single();
+
+    /// <summary>A raw request as the lead (or as nobody), and what came back.</summary>
+    public async Task<(HttpStatusCode Status, string Body, HttpResponseMessage Response)> SendAsync(HttpMethod method, string path, string? json = null, bool signedIn = true, Action<HttpRequestMessage>? adjust = null)
+    {
+        using var http = new HttpClient(new SocketsHttpHandler { UseCookies = false, AllowAutoRedirect = false }) { BaseAddress = Address };
+        using var request = new HttpRequestMessage(method, path);
+        if (json is not null)
+        {
+            request.Content = new StringContent(json, new MediaTypeHeaderValue("application/json"));
+        }
+        if (signedIn)
+        {
+            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", Token);
+        }
+        adjust?.Invoke(request);
+        var response = await http.SendAsync(request);
+        return (response.StatusCode, await response.Content.ReadAsStringAsync(), response);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        Api?.Dispose();
+        await App.DisposeAsync();
+        directory.Dispose();
+    }
+
+    private async Task OpenAsync(int port)
+    {
+        var options = new ServiceOptions { DataDirectory = directory.Path, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
+        App = ServiceHost.Build(options, time);
+        await ServiceHost.StartAsync(App, default);
+        Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());
+    }
+}

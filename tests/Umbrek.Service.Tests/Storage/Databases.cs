@@ -1,0 +1,101 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Service.Storage;
+using Umbrek.Tests;
+
+namespace Umbrek.Service.Tests.Storage;
+
+/// <summary>A real PostgreSQL server of Debian's, for the tests of one run.</summary>
+public sealed class PostgresServer : IAsyncLifetime
+{
+    private readonly TestDirectory directory = new();
+    private Process? server;
+    private int port;
+
+    public string ConnectionString(string database) => $"Host=127.0.0.1;Port={port};Username=umbrek;Database={database};Pooling=true;Maximum Pool Size=10";
+
+    public async ValueTask InitializeAsync()
+    {
+        using (var listener = new TcpListener(IPAddress.Loopback, 0))
+        {
+            listener.Start();
+            port = ((IPEndPoint)listener.LocalEndpoint).Port;
+        }
+        var bin = Directory.EnumerateDirectories("/usr/lib/postgresql").Order(StringComparer.Ordinal).Last() + "/bin";
+        var data = directory.In("pg");
+        Directory.CreateDirectory(data);
+        if (Environment.IsPrivilegedProcess)
+        {
+            File.SetUnixFileMode(directory.Path, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.OtherExecute | UnixFileMode.OtherRead);
+            await RunAsync("chown", "postgres", data);
+        }
+        await RunAsync([.. AsOwner(), $"{bin}/initdb", "-D", data, "-U", "umbrek", "-A", "trust", "-E", "UTF8", "--no-sync"]);
+        string[] start = [.. AsOwner(), $"{bin}/postgres", "-D", data, "-k", "", "-p", $"{port}", "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off"];
+        server = Process.Start(new ProcessStartInfo(start[0], start[1..]) { RedirectStandardError = true, RedirectStandardOutput = true })!;
+        server.ErrorDataReceived += (_, _) => { };
+        server.BeginErrorReadLine();
+        await Wait.UntilAsync(async () =>
+        {
+            try
+            {
+                await using var connection = new Npgsql.NpgsqlConnection(ConnectionString("postgres"));
+                await connection.OpenAsync();
+                return true;
+            }
+            catch (Npgsql.NpgsqlException)
+            {
+                return false;
+            }
+        }, "PostgreSQL to answer");
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        Npgsql.NpgsqlConnection.ClearAllPools();
+        if (server is not null)
+        {
+            // runuser passes the signal on; SIGINT is PostgreSQL's fast shutdown.
+            await RunAsync("pkill", "-INT", "-f", directory.In("pg"));
+            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(15));
+            await server.WaitForExitAsync(limit.Token);
+            server.Dispose();
+        }
+        directory.Dispose();
+    }
+
+    private static string[] AsOwner() => Environment.IsPrivilegedProcess ? ["runuser", "-u", "postgres", "--"] : [];
+
+    private static async Task RunAsync(params string[] command)
+    {
+        using var process = Process.Start(new ProcessStartInfo(command[0], command[1..]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        var error = process.StandardError.ReadToEndAsync();
+        var output = process.StandardOutput.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        if (process.ExitCode != 0)
+        {
+            throw new InvalidOperationException($"{string.Join(' ', command)}: {await error}{await output}");
+        }
+    }
+}
+
+public sealed class SqliteStorageTests : StorageTests
+{
+    private readonly TestDirectory directory = new();
+
+    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new SqliteDatabase(directory.In("umbrek.db")));
+
+    public override async ValueTask DisposeAsync()
+    {
+        await base.DisposeAsync();
+        directory.Dispose();
+    }
+}
+
+public sealed class PostgresStorageTests(PostgresServer server) : StorageTests, IClassFixture<PostgresServer>
+{
+    private static int databases;
+
+    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new PostgresDatabase(server.ConnectionString($"umbrek{Interlocked.Increment(ref databases)}")));
+}

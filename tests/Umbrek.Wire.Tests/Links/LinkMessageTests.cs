@@ -1,0 +1,104 @@
+using System.Collections;
+using System.Reflection;
+using System.Text.Json;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
+using Umbrek.Tests;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Wire.Tests.Links;
+
+public sealed class LinkMessageTests
+{
+    private static readonly DateTimeOffset Noon = new(2026, 11, 23, 12, 0, 0, 123, TimeSpan.Zero);
+    private static readonly Guid Id = Guid.Parse("01a20755-f119-7cdf-96db-925628507f7a");
+    private static readonly JsonElement Value = JsonDocument.Parse("[\"192.0.2.7\",\"2001:db8::7\"]").RootElement;
+
+    /// <summary>One of each, every member filled.</summary>
+    private static readonly object[] Messages =
+    [
+        new LinkChallenge(1, 1, [1, 2, 255], Noon),
+        new LinkHello(1, Id, [9, 8], "0.1.0", "plover-log-01", Noon, [Id]),
+        new LinkWelcome(LinkRefusal.HostRetired, "It is retired.", "Plover, log", "Saltmarsh Ferry/Vessels/Plover", 15),
+        new FactReport([new Fact("network.addresses", Value, Noon)]),
+        new SampleBatch([new Sample
+        {
+            At = Noon, ProcessorPercent = 1.5, Load1 = 0.1, Load5 = 0.2, Load15 = 0.3, MemoryTotalBytes = 4, MemoryAvailableBytes = 3,
+            SwapTotalBytes = 2, SwapFreeBytes = 1, UptimeSeconds = 99, FileSystems = [new("/", "ext4", 10, 5, 4)], Interfaces = [new("eth0", 1, 2)],
+        }]),
+        new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
+        new RunOrder(Id, Id, Noon, new CommandSpec { Line = "df -h", Arguments = ["df"], Shell = "/bin/bash", WorkingDirectory = "/tmp", TimeoutSeconds = 1.5 }, "Ines Okafor"),
+        new RunCancel(Id, "Ines Okafor"),
+        new RunsKept([new RunKept(Id, long.MaxValue)]),
+        new SamplesKept(Noon),
+        new RunHeld(Id, "full"),
+        new LinkGoodbye(AwayReason.HostShuttingDown),
+        new HostRequest(HostRequest.Facts),
+        new HostAnswer("no"),
+    ];
+
+    [Fact]
+    public void Every_message_type_of_the_protocol_has_an_example()
+    {
+        var known = Messages.Select(m => m.GetType()).ToHashSet();
+        var parts = new[] { typeof(RunKept) };
+        var missing = typeof(LinkHello).Assembly.GetTypes()
+            .Where(t => t.Namespace == typeof(LinkHello).Namespace && t.IsClass && t.GetMethod("<Clone>$") is not null && !known.Contains(t) && !parts.Contains(t));
+        missing.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public void Examples_leave_no_member_empty()
+    {
+        foreach (var message in Messages)
+        {
+            AssertFilled(message, message.GetType().Name);
+        }
+    }
+
+    [Fact]
+    public async Task The_published_agent_understands_every_message()
+    {
+        // A type that the native program's serializer does not know fails only when it runs; so it is run.
+        var lines = Messages.Select(m => $"{m.GetType().Name} {JsonSerializer.Serialize(m, m.GetType(), WireJson.Default)}").ToList();
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek-agent", ["wire"], string.Join('\n', lines) + "\n");
+        status.ShouldBe(0, stderr);
+        stdout.Split('\n', StringSplitOptions.RemoveEmptyEntries).ShouldBe(lines.Select(l => l[(l.IndexOf(' ') + 1)..]));
+    }
+
+    [Fact]
+    public void Words_and_names_on_the_wire_are_the_documented_ones()
+    {
+        var json = JsonSerializer.Serialize(new LinkGoodbye(AwayReason.HostShuttingDown), WireJson.Default.LinkGoodbye);
+        json.ShouldBe("""{"reason":"host-shutting-down"}""");
+        JsonSerializer.Serialize(new RunHeld(Id, null), WireJson.Default.RunHeld).ShouldBe($$"""{"runId":"{{Id}}"}""");
+        Should.Throw<JsonException>(() => JsonSerializer.Deserialize("""{"reason":2}""", WireJson.Default.LinkGoodbye));
+    }
+
+    [Fact]
+    public void The_largest_piece_of_output_fits_into_a_message()
+    {
+        var batch = new RunEventBatch([new RunEvent { RunId = Id, Sequence = long.MaxValue, At = Noon, Kind = RunEventKind.Stdout, Data = new byte[RunEvent.MaxDataBytes] }]);
+        JsonSerializer.SerializeToUtf8Bytes(batch, WireJson.Default.RunEventBatch).Length.ShouldBeLessThan(LinkProtocol.MaxMessageBytes - 200);
+        var order = new RunOrder(Id, Id, Noon, new CommandSpec { Line = new string('é', CommandSpec.MaxTextBytes / 2) }, new string('x', 120));
+        order.Command.Check().ShouldBeNull();
+    }
+
+    private static void AssertFilled(object part, string path)
+    {
+        foreach (var property in part.GetType().GetProperties(BindingFlags.Public | BindingFlags.Instance).Where(p => p.GetIndexParameters().Length == 0))
+        {
+            var value = property.GetValue(part).ShouldNotBeNull($"{path}.{property.Name}");
+            if (value is IEnumerable items and not string)
+            {
+                items.Cast<object>().ShouldNotBeEmpty($"{path}.{property.Name}");
+            }
+            if (value.GetType().Namespace?.StartsWith("Umbrek", StringComparison.Ordinal) == true && value.GetType().IsClass)
+            {
+                AssertFilled(value, $"{path}.{property.Name}");
+            }
+        }
+    }
+}

@@ -1,0 +1,49 @@
+using Umbrek.Tests;
+
+namespace Umbrek.Cli.Tests.Output;
+
+public sealed class ProgramTests
+{
+    public static TheoryData<string> Commands => [.. new[]
+    {
+        "", "set-up", "sign-in", "sign-out", "technician", "technician list", "technician new", "host", "host list", "host show", "host label", "host move", "host refresh",
+        "group", "group list", "group new", "enrolment", "enrolment token", "enrolment token new", "enrolment token list", "enrolment token revoke", "run",
+        "job", "job list", "job show", "job output", "job cancel", "completion",
+    }];
+
+    [Theory]
+    [MemberData(nameof(Commands))]
+    public async Task Every_command_has_help_with_an_example(string command)
+    {
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", [.. command.Split(' ', StringSplitOptions.RemoveEmptyEntries), "--help"]);
+        status.ShouldBe(0, stderr);
+        stdout.ShouldContain($"Example:\n  umbrek {command}".TrimEnd());
+        stdout.ShouldContain("--output");
+    }
+
+    [Theory]
+    [InlineData("host list", 6, "not signed in")]
+    [InlineData("run", 2, "Option '--on' is required")]
+    [InlineData("frobnicate", 2, "frobnicate")]
+    [InlineData("host list --output xml", 2, "xml")]
+    [InlineData("sign-in nonsense://x --name x --password-stdin", 2, "no address")]
+    [InlineData("sign-in https://127.0.0.1:1 --name x --trust abc --password-stdin", 2, "64 hexadecimal digits")]
+    [InlineData("sign-in https://127.0.0.1:1 --name x --password-stdin", 1, "can't be reached")]
+    public async Task Wrong_use_says_what_to_do_and_ends_with_its_status(string command, int expected, string word)
+    {
+        using var home = new TestDirectory();
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", command.Split(' '), "", new Dictionary<string, string> { ["UMBREK_HOME"] = home.Path });
+        (stdout + stderr).ShouldContain(word);
+        status.ShouldBe(expected);
+    }
+
+    [Theory]
+    [InlineData("bash", "complete -F")]
+    [InlineData("zsh", "compdef")]
+    [InlineData("fish", "complete -c umbrek")]
+    public async Task Shells_can_be_taught_to_complete(string shell, string word)
+    {
+        (await TestPrograms.RunAsync("umbrek", ["completion", shell])).Stdout.ShouldContain(word);
+        (await TestPrograms.RunAsync("umbrek", ["[suggest:10]", "umbrek job"])).Stdout.ShouldContain("job");
+    }
+}

@@ -1,0 +1,144 @@
+using Microsoft.Playwright;
+using Umbrek.EndToEnd.Tests.Hosting;
+using Umbrek.Tests;
+
+namespace Umbrek.EndToEnd.Tests.Estate;
+
+public sealed class ConsoleTests
+{
+    [Fact]
+    public async Task A_host_appears_when_it_enrols_and_goes_grey_with_the_reason_when_its_agent_stops()
+    {
+        await using var world = await World.StartAsync();
+        await using var browser = await Browser.OpenAsync(world);
+        await browser.SignInAsync(world);
+        var page = browser.Page;
+        await page.GetByText("No host has joined yet").WaitForAsync();
+
+        await world.EnrolAsync("plover-log-01");
+        await page.GetByText("plover-log-01").WaitForAsync(new() { Timeout = 5000 });
+        var agent = world.StartAgent("plover-log-01");
+        var row = page.Locator("a.hosts-row", new() { HasText = "plover-log-01" });
+        await row.Locator(".presence", new() { HasTextString = "linked" }).And(page.Locator(":not(.away)")).WaitForAsync();
+        await agent.StopAsync();
+        await row.GetByText("agent stopped").WaitForAsync();
+        (await row.GetAttributeAsync("class")).ShouldBe("hosts-row away");
+        browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_command_is_run_on_a_hosts_page_by_keyboard_and_its_output_arrives_while_it_runs()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        await using var browser = await Browser.OpenAsync(world);
+        await browser.SignInAsync(world);
+        var page = browser.Page;
+        await page.GetByText("plover-log-01").WaitForAsync();
+
+        // "/" finds, Enter opens.
+        await page.Locator("body").PressAsync("/");
+        await page.Keyboard.TypeAsync("plover");
+        await page.Keyboard.PressAsync("Enter");
+        await page.GetByRole(AriaRole.Heading, new() { Name = "plover-log-01", Exact = true }).WaitForAsync();
+        await page.GetByText("Saltmarsh Ferry ▸ Quay").First.WaitForAsync();
+        await page.GetByLabel("Processor: now").Or(page.GetByLabel("Processor: no reading")).WaitForAsync();
+
+        var gate = world.In("gate");
+        await page.GetByLabel("Command line for plover-log-01").FillAsync($"echo first; while ! [ -e {gate} ]; do sleep 0.05; done; printf 'last\\033[31m\\n'; exit 4");
+        await page.Keyboard.PressAsync("Enter");
+        var output = page.GetByLabel("Output of plover-log-01");
+        await output.GetByText("first").WaitForAsync();
+        (await output.InnerTextAsync()).ShouldNotContain("last");
+        await File.WriteAllTextAsync(gate, "");
+        await output.GetByText("last␛[31m").WaitForAsync();
+        await page.GetByText("failed (4)").First.WaitForAsync();
+
+        await page.GetByRole(AriaRole.Link, new() { Name = "Open the job" }).ClickAsync();
+        await page.GetByText("1 failed").WaitForAsync();
+        browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_job_elsewhere_shows_up_in_the_list_of_jobs_and_can_be_ended_there()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        await using var browser = await Browser.OpenAsync(world);
+        await browser.SignInAsync(world);
+        var page = browser.Page;
+        await page.GetByRole(AriaRole.Link, new() { Name = "Work" }).ClickAsync();
+        await page.GetByText("No job yet").WaitForAsync();
+        await world.MakeJobAsync("all", "sleep 300");
+        await page.GetByText("sleep 300").ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "End it on 1 host" }).ClickAsync();
+        await page.GetByText("1 cancelled").WaitForAsync();
+        browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_token_made_on_the_page_lets_a_host_in_and_can_be_revoked()
+    {
+        await using var world = await World.StartAsync();
+        await using var browser = await Browser.OpenAsync(world);
+        await browser.SignInAsync(world);
+        var page = browser.Page;
+        await page.GetByRole(AriaRole.Link, new() { Name = "Join" }).First.ClickAsync();
+        await page.GetByPlaceholder("Choose").ClickAsync();
+        await page.GetByRole(AriaRole.Option, new() { Name = "Saltmarsh Ferry ▸ Quay" }).ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Make a token" }).ClickAsync();
+        var command = await page.Locator(".copy-line .output").InnerTextAsync();
+        var token = command.Split("--token ")[1].Split(' ')[0];
+        await world.EnrolAsync("quay-ticket-01", token);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Revoke" }).ClickAsync();
+        await page.GetByText("revoked").WaitForAsync();
+        var refused = await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{world.Address}", "--token", token, "--state", world.In("late")]);
+        refused.Stderr.ShouldContain("revoked");
+    }
+
+    [Fact]
+    public async Task The_first_technician_is_made_in_the_console_with_the_code_from_the_terminal()
+    {
+        using var directory = new TestDirectory();
+        var port = World.FreePort();
+        await using var service = TestPrograms.Start("umbrekd", ["serve", "--data", directory.Path, "--listen", $"http://127.0.0.1:{port}"]);
+        await service.UntilSaidAsync("ready");
+        using var playwright = await Playwright.CreateAsync();
+        await using var chromium = await playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-background-networking"] });
+        var page = await chromium.NewPageAsync();
+        await page.GotoAsync($"http://127.0.0.1:{port}");
+        await page.GetByLabel("Set-up code").FillAsync("WRON-GCOD-EEEE");
+        await page.GetByLabel("Name").FillAsync(World.Name);
+        await page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(World.Password);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Make the first technician" }).ClickAsync();
+        await page.GetByText("The set-up code is wrong").WaitForAsync();
+        await page.GetByLabel("Set-up code").FillAsync(service.Said("set-up code")!.ToLowerInvariant());
+        await page.GetByRole(AriaRole.Button, new() { Name = "Make the first technician" }).ClickAsync();
+        await page.GetByText("No host has joined yet").WaitForAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "sign out" }).ClickAsync();
+        await page.GetByRole(AriaRole.Heading, new() { Name = "Sign in" }).WaitForAsync();
+    }
+
+    [Theory]
+    [InlineData(1280, 800, ColorScheme.Dark)]
+    [InlineData(390, 844, ColorScheme.Light)]
+    public async Task Every_page_is_accessible_and_fits_its_screen(int width, int height, ColorScheme scheme)
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        var job = await world.MakeJobAsync("plover-log-01", "echo hello; exit 3");
+        await world.EndedAsync(job.Id);
+        await using var browser = await Browser.OpenAsync(world, width, height);
+        await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
+        await browser.SignInAsync(world);
+        var host = await world.HostAsync("plover-log-01");
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("join", "New token"), ("nowhere", "no such page") })
+        {
+            await browser.Page.GotoAsync($"{world.Address}{path}");
+            await browser.Page.GetByText(sign).First.WaitForAsync();
+            (await browser.ViolationsAsync()).ShouldBe("", path);
+            (await browser.Page.EvaluateAsync<int>("document.documentElement.scrollWidth - window.innerWidth")).ShouldBeLessThanOrEqualTo(0, $"{path} is wider than {width}");
+        }
+        browser.Complaints.ShouldBeEmpty();
+    }
+}

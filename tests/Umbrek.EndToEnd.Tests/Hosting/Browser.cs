@@ -1,0 +1,72 @@
+using System.Diagnostics;
+using Microsoft.Playwright;
+using Umbrek.Tests;
+
+namespace Umbrek.EndToEnd.Tests.Hosting;
+
+/// <summary>Debian's Chromium, which trusts the service's certificate by the hash of its key and no other way.</summary>
+internal sealed class Browser : IAsyncDisposable
+{
+    private readonly TestDirectory profile = new();
+    private IPlaywright playwright = null!;
+    private IBrowserContext context = null!;
+
+    public IPage Page { get; private set; } = null!;
+
+    /// <summary>What the page complained about.</summary>
+    public List<string> Complaints { get; } = [];
+
+    public static async Task<Browser> OpenAsync(World world, int width = 1280, int height = 800)
+    {
+        var browser = new Browser { playwright = await Playwright.CreateAsync() };
+        browser.context = await browser.playwright.Chromium.LaunchPersistentContextAsync(browser.profile.Path, new()
+        {
+            ExecutablePath = Environment.GetEnvironmentVariable("CHROMIUM") ?? "/usr/bin/chromium",
+            Args =
+            [
+                "--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run",
+                $"--ignore-certificate-errors-spki-list={Convert.ToBase64String(world.Pin.Sha256)}",
+            ],
+            ViewportSize = new() { Width = width, Height = height },
+        });
+        browser.Page = await browser.context.NewPageAsync();
+        browser.Page.Console += (_, m) =>
+        {
+            // The first question, who is signed in, is answered 401 by design.
+            if (m.Type == "error" && !m.Text.Contains("401", StringComparison.Ordinal))
+            {
+                browser.Complaints.Add(m.Text);
+            }
+        };
+        browser.Page.PageError += (_, e) => browser.Complaints.Add(e);
+        return browser;
+    }
+
+    public async Task SignInAsync(World world)
+    {
+        await Page.GotoAsync($"{world.Address}");
+        await Page.GetByLabel("Name").FillAsync(World.Name);
+        await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(World.Password);
+        await Page.Keyboard.PressAsync("Enter");
+        await Page.GetByRole(AriaRole.Heading, new() { Name = "Hosts" }).WaitForAsync();
+    }
+
+    /// <summary>Serious accessibility violations of the page as it stands, found by axe.</summary>
+    public async Task<string> ViolationsAsync()
+    {
+        var root = Directory.GetParent(TestPrograms.Bin)!.Parent!.FullName;
+        await Page.EvaluateAsync(await File.ReadAllTextAsync(Path.Combine(root, "console", "node_modules", "axe-core", "axe.min.js")));
+        return await Page.EvaluateAsync<string>("""
+            async () => (await axe.run(document, { runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa'] })).violations
+              .filter(v => v.impact === 'serious' || v.impact === 'critical')
+              .map(v => `${v.id}: ${v.nodes.slice(0, 3).map(n => n.html + ' ' + n.any.map(a => a.message).join('; ')).join(' | ')}`).join('\n')
+            """);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await context.CloseAsync();
+        playwright.Dispose();
+        profile.Dispose();
+    }
+}

@@ -1,0 +1,116 @@
+using System.Text.Json;
+using Umbrek.Tests;
+
+namespace Umbrek.EndToEnd.Tests.Hosting;
+
+public sealed class ProgramsTests
+{
+    [Fact]
+    public async Task The_demo_checks_itself_through_the_real_client_and_agent()
+    {
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek-sim", ["demo", "--check"]);
+        status.ShouldBe(0, stdout + stderr);
+        stdout.ShouldContain("umbrek was here");
+        stdout.ShouldContain("check passed");
+    }
+
+    [Fact]
+    public async Task A_service_with_another_key_is_refused_by_agent_and_client_with_the_reason()
+    {
+        await using var world = await World.StartAsync();
+        await world.EnrolAsync("plover-log-01");
+        await world.SignInClientAsync();
+        await world.Service.StopAsync();
+        File.Delete(world.In("service/tls.crt"));
+        File.Delete(world.In("service/tls.key"));
+        await world.StartServiceAsync();
+
+        var agent = world.StartAgent("plover-log-01");
+        await agent.UntilSaidAsync("another key than the one that is trusted");
+        var (status, stdout, _) = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", world.StateOf("plover-log-01")]);
+        status.ShouldBe(1);
+        stdout.ShouldContain("another key");
+        var listed = await world.ClientAsync(null, "host", "list");
+        listed.Status.ShouldBe(1);
+        listed.Stderr.ShouldContain("another key than the one that is trusted");
+        (await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{world.Address}", "--token", Core.Enrolment.EnrolmentTokenText.Create(world.Pin.Sha256).ToString(), "--state", world.In("other")]))
+            .Stderr.ShouldContain("another key");
+    }
+
+    [Fact]
+    public async Task An_identity_is_its_owners_alone_and_one_agent_runs_with_it()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        File.GetUnixFileMode(Path.Combine(world.StateOf("plover-log-01"), "identity.json")).ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        File.GetUnixFileMode(world.In("service/tls.key")).ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite);
+        var second = await TestPrograms.RunAsync("umbrek-agent", ["run", "--state", world.StateOf("plover-log-01")]);
+        second.Status.ShouldBe(1);
+        second.Stderr.ShouldContain("Another agent");
+        var again = await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{world.Address}", "--token", await world.NewTokenAsync(), "--state", world.StateOf("plover-log-01")]);
+        again.Stderr.ShouldContain("enrolled already");
+        var status = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", world.StateOf("plover-log-01")]);
+        status.Status.ShouldBe(0);
+        status.Stdout.ShouldContain("linked for");
+    }
+
+    [Fact]
+    public async Task An_agent_that_is_stopped_says_so_and_comes_back_by_itself_after_the_service_did()
+    {
+        await using var world = await World.StartAsync();
+        var agent = await world.JoinAsync("plover-log-01");
+        await agent.StopAsync();
+        await world.UntilAsync("plover-log-01", "away");
+        (await world.HostAsync("plover-log-01")).Presence.Reason.ShouldBe(Core.Estate.AwayReason.AgentStopped);
+        world.StartAgent("plover-log-01");
+        await world.UntilAsync("plover-log-01", "linked");
+        await world.Service.StopAsync();
+        world.Service.ExitCode.ShouldBe(0);
+        await world.StartServiceAsync();
+        await world.UntilAsync("plover-log-01", "linked");
+    }
+
+    [Fact]
+    public async Task The_client_does_the_main_job_and_its_status_tells_the_outcome()
+    {
+        await using var world = await World.StartAsync();
+        (await world.ClientAsync(null, "host", "list")).Status.ShouldBe(6);
+        var untrusted = await world.ClientAsync(World.Password + "\n", "sign-in", $"{world.Address}", "--name", World.Name, "--password-stdin");
+        untrusted.Status.ShouldBe(1);
+        untrusted.Stderr.ShouldContain($"--trust {world.Pin}");
+        await world.SignInClientAsync();
+        File.GetUnixFileMode(world.In("client/sign-in.json")).ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite);
+
+        var made = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "new", "--group", World.Group, "--uses", "2", "--output", "json")).Stdout).RootElement;
+        var token = made.GetProperty("token").GetString()!;
+        await world.JoinAsync("quay-ticket-01", token);
+        await world.JoinAsync("quay-ticket-02", token);
+        (await world.ClientAsync(null, "enrolment", "token", "list", "--output", "csv")).Stdout.ShouldContain("used up,2 of 2");
+
+        var listed = JsonDocument.Parse((await world.ClientAsync(null, "host", "list", "is linked", "--output", "json")).Stdout).RootElement;
+        listed.EnumerateArray().Select(h => h.GetProperty("label").GetString()).ShouldBe(["quay-ticket-01", "quay-ticket-02"]);
+        (await world.ClientAsync(null, "host", "show", "quay-ticket-01")).Stdout.ShouldContain("os.kernel");
+
+        var run = await world.ClientAsync(null, "run", "--on", "quay-ticket-*", "--", "echo hello; echo oops >&2");
+        run.Status.ShouldBe(0, run.Stderr);
+        run.Stdout.Split('\n', StringSplitOptions.RemoveEmptyEntries).Order().ShouldBe(["quay-ticket-01 | hello", "quay-ticket-02 | hello"]);
+        run.Stderr.ShouldContain("quay-ticket-01 ! oops");
+
+        (await world.ClientAsync(null, "run", "--on", "quay-ticket-01", "--", "sh", "-c", "exit 3")).Status.ShouldBe(3);
+        (await world.ClientAsync(null, "run", "--on", "nobody", "--", "true")).Status.ShouldBe(4);
+        (await world.ClientAsync(null, "run", "--on", "quay-ticket-01 and", "--", "true")).Status.ShouldBe(2);
+        await world.EnrolAsync("dunlin-log-01");
+        var waits = await world.ClientAsync(null, "run", "--on", "dunlin-log-01", "--", "true");
+        waits.Status.ShouldBe(5);
+        waits.Stderr.ShouldContain("are sent when they return");
+
+        var results = JsonDocument.Parse((await world.ClientAsync(null, "run", "--on", "quay-ticket-*", "--output", "json", "--", "id -un")).Stdout).RootElement;
+        results.EnumerateArray().Select(r => r.GetProperty("stdout").GetString()).ShouldAllBe(s => s == Environment.UserName + "\n");
+        var job = results[0].GetProperty("jobId").GetString()!;
+        (await world.ClientAsync(null, "job", "show", job[^8..])).Stdout.ShouldContain("quay-ticket-02");
+        (await world.ClientAsync(null, "job", "output", job, "--host", "quay-ticket-01")).Stdout.ShouldBe(Environment.UserName + "\n");
+        (await world.ClientAsync(null, "[suggest:18]", "umbrek host show q")).Stdout.ShouldContain("quay-ticket-01");
+        (await world.ClientAsync(null, "sign-out")).Status.ShouldBe(0);
+        (await world.ClientAsync(null, "host", "list")).Status.ShouldBe(6);
+    }
+}

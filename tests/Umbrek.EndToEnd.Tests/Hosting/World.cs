@@ -1,0 +1,130 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Text.Json;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.EndToEnd.Tests.Hosting;
+
+/// <summary>The programs as a user has them: service, agents and client as processes, over TLS on loopback.</summary>
+internal sealed class World : IAsyncDisposable
+{
+    public const string Name = "Ines Okafor";
+    public const string Password = "tide-lantern-orchard";
+    public const string Group = "Saltmarsh Ferry/Quay";
+
+    private readonly TestDirectory directory = new();
+    private readonly List<TestPrograms> agents = [];
+
+    public TestPrograms Service { get; private set; } = null!;
+    public Uri Address { get; private set; } = null!;
+    public ServicePin Pin { get; private set; } = null!;
+    public ApiClient Api { get; private set; } = null!;
+
+    public string In(string name) => directory.In(name);
+
+    public static async Task<World> StartAsync()
+    {
+        var world = new World { Address = new Uri($"https://localhost:{FreePort()}") };
+        await world.StartServiceAsync();
+        world.Pin = ServicePin.Parse(world.Service.Said("key")!)!;
+        using (var anonymous = new ApiClient(world.Address, world.Pin))
+        {
+            await anonymous.PostAsync("set-up", new SetUpRequest(world.Service.Said("set-up code")!, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
+            var answer = await anonymous.PostAsync("sign-in", new SignInRequest(Name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default);
+            world.Api = new ApiClient(world.Address, world.Pin, answer.Token);
+        }
+        await world.Api.PostAsync("groups", new NewGroup("Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
+        await world.Api.PostAsync("groups", new NewGroup("Quay", "Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
+        return world;
+    }
+
+    public async Task StartServiceAsync()
+    {
+        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}"]);
+        await Service.UntilSaidAsync("ready");
+    }
+
+    public async Task<string> NewTokenAsync() =>
+        (await Api.PostAsync("enrolment-tokens", new NewEnrolmentToken(Group), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, default)).Token;
+
+    public string StateOf(string label) => In("a-" + label);
+
+    /// <summary>Enrols a real agent of this machine under a label.</summary>
+    public async Task EnrolAsync(string label, string? token = null)
+    {
+        var (status, _, stderr) = await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{Address}", "--token", token ?? await NewTokenAsync(), "--state", StateOf(label), "--label", label]);
+        status.ShouldBe(0, stderr);
+    }
+
+    public TestPrograms StartAgent(string label)
+    {
+        var agent = TestPrograms.Start("umbrek-agent", ["run", "--state", StateOf(label)]);
+        agents.Add(agent);
+        return agent;
+    }
+
+    /// <summary>Enrols an agent, starts it and waits until the service sees it.</summary>
+    public async Task<TestPrograms> JoinAsync(string label, string? token = null)
+    {
+        await EnrolAsync(label, token);
+        var agent = StartAgent(label);
+        await UntilAsync(label, "linked");
+        return agent;
+    }
+
+    public async Task<HostSummary> HostAsync(string label) =>
+        (await Api.GetAsync($"hosts?selection={Uri.EscapeDataString($"\"{label}\"")}", WireJson.Default.PageHostSummary, default)).Items.Single(h => h.Label == label);
+
+    public Task UntilAsync(string label, string state) => Wait.UntilAsync(
+        async () => JsonSerializer.Serialize((await HostAsync(label)).Presence.State, WireJson.Default.PresenceState) == $"\"{state}\"", $"{label} to be {state}");
+
+    public Task<JobInfo> MakeJobAsync(string selection, string line) =>
+        Api.PostAsync("jobs", new NewJob(selection, new Core.Jobs.CommandSpec { Line = line }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
+
+    public Task<JobDetail> JobAsync(Guid id) => Api.GetAsync($"jobs/{id}", WireJson.Default.JobDetail, default);
+
+    public async Task<JobDetail> EndedAsync(Guid id)
+    {
+        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 90);
+        return await JobAsync(id);
+    }
+
+    public async Task<string> OutputAsync(Guid runId)
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}runs/{runId}/output");
+        using var response = await Api.SendRawAsync(request, default);
+        return await response.Content.ReadAsStringAsync();
+    }
+
+    /// <summary>The client, with a home of its own.</summary>
+    public Task<(int Status, string Stdout, string Stderr)> ClientAsync(string? input, params string[] arguments) =>
+        TestPrograms.RunAsync("umbrek", arguments, input, new Dictionary<string, string> { ["UMBREK_HOME"] = In("client") });
+
+    public async Task SignInClientAsync()
+    {
+        var (status, _, stderr) = await ClientAsync(Password + "\n", "sign-in", $"{Address}", "--name", Name, "--password-stdin", "--trust", $"{Pin}");
+        status.ShouldBe(0, stderr);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        Api?.Dispose();
+        await Task.WhenAll(agents.Select(a => a.DisposeAsync().AsTask()));
+        await Service.DisposeAsync();
+        directory.Dispose();
+    }
+
+    public static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+}

@@ -1,0 +1,112 @@
+using Umbrek.Core.Jobs;
+using Umbrek.EndToEnd.Tests.Hosting;
+using Umbrek.Tests;
+
+namespace Umbrek.EndToEnd.Tests.Jobs;
+
+/// <summary>No result lost, nothing run twice.</summary>
+public sealed class SurvivalTests
+{
+    private const int Hosts = 20;
+
+    [Fact]
+    public async Task Killing_the_service_in_the_middle_of_a_job_on_twenty_hosts_loses_and_doubles_nothing()
+    {
+        await using var world = await World.StartAsync();
+        var token = await world.NewTokenAsync();
+        var labels = Enumerable.Range(1, Hosts).Select(i => $"quay-{i:00}").ToList();
+        foreach (var label in labels)
+        {
+            await world.EnrolAsync(label, token);
+            world.StartAgent(label);
+        }
+        foreach (var label in labels)
+        {
+            await world.UntilAsync(label, "linked");
+        }
+        // Each execution leaves a line; the commands end when the gate opens, long after the service is gone.
+        var (gate, executions) = (world.In("gate"), world.In("executions"));
+        var job = await world.MakeJobAsync("all", $"echo $$ >> {executions}; while ! [ -e {gate} ]; do sleep 0.1; done; echo done");
+        await Wait.UntilAsync(() => File.Exists(executions) && File.ReadAllLines(executions).Length == Hosts, "all to run");
+
+        await world.Service.KillAsync();
+        await File.WriteAllTextAsync(gate, "");
+        await world.StartServiceAsync();
+
+        var ended = await world.EndedAsync(job.Id);
+        ended.Runs.Count.ShouldBe(Hosts);
+        ended.Runs.ShouldAllBe(r => r.State == RunState.Succeeded);
+        foreach (var run in ended.Runs)
+        {
+            (await world.OutputAsync(run.Id)).ShouldBe("done\n");
+        }
+        File.ReadAllLines(executions).Length.ShouldBe(Hosts);
+        File.ReadAllLines(executions).Distinct().Count().ShouldBe(Hosts);
+    }
+
+    [Fact]
+    public async Task Killing_an_agent_does_not_touch_its_run_and_the_result_comes_when_it_returns()
+    {
+        await using var world = await World.StartAsync();
+        var agent = await world.JoinAsync("plover-log-01");
+        var (gate, executions) = (world.In("gate"), world.In("executions"));
+        var job = await world.MakeJobAsync("plover-log-01", $"echo x >> {executions}; echo before; while ! [ -e {gate} ]; do sleep 0.05; done; echo after");
+        await Wait.UntilAsync(async () => (await world.JobAsync(job.Id)).Runs[0].StdoutBytes == 7, "the first output");
+
+        await agent.KillAsync();
+        await world.UntilAsync("plover-log-01", "away");
+        (await world.JobAsync(job.Id)).Runs[0].State.ShouldBe(RunState.Running);
+        await File.WriteAllTextAsync(gate, "");
+        world.StartAgent("plover-log-01");
+
+        var run = (await world.EndedAsync(job.Id)).Runs[0];
+        run.State.ShouldBe(RunState.Succeeded);
+        (await world.OutputAsync(run.Id)).ShouldBe("before\nafter\n");
+        File.ReadAllText(executions).ShouldBe("x\n");
+    }
+
+    [Fact]
+    public async Task Cancelling_ends_what_runs_and_says_who_did_it()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        var job = await world.MakeJobAsync("plover-log-01", "echo started; sleep 300");
+        await Wait.UntilAsync(async () => (await world.JobAsync(job.Id)).Runs[0].StdoutBytes > 0, "the command to run");
+        await world.Api.ActAsync(HttpMethod.Post, $"jobs/{job.Id}/cancel", default);
+        var ended = await world.EndedAsync(job.Id);
+        ended.Runs[0].State.ShouldBe(RunState.Cancelled);
+        ended.Job.CancelledBy.ShouldBe(World.Name);
+        (await world.OutputAsync(ended.Runs[0].Id)).ShouldBe("started\n");
+    }
+
+    [Fact]
+    public async Task Ten_megabytes_of_output_come_through_whole()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        var job = await world.MakeJobAsync("plover-log-01", "seq 1 1400000");
+        var run = (await world.EndedAsync(job.Id)).Runs[0];
+        var output = await world.OutputAsync(run.Id);
+        output.Length.ShouldBe((int)run.StdoutBytes);
+        output.ShouldBe(string.Concat(Enumerable.Range(1, 1_400_000).Select(i => $"{i}\n")));
+    }
+
+    [Fact]
+    public async Task A_full_disk_under_the_journal_refuses_the_order_with_the_reason()
+    {
+        await using var world = await World.StartAsync();
+        await world.EnrolAsync("plover-log-01");
+        var state = world.StateOf("plover-log-01");
+        var disk = world.In("disk");
+        Directory.CreateDirectory(disk);
+        string[] enter = Environment.IsPrivilegedProcess ? ["--mount"] : ["--mount", "--map-root-user", "--user"];
+        var script = $"mount -t tmpfs -o size=64k tmpfs {disk} && cp -r {state}/. {disk}/ && cat /dev/zero > {disk}/ballast; exec {TestPrograms.PathOf("umbrek-agent")} run --state {disk}";
+        await using var agent = TestPrograms.Start("/usr/bin/unshare", [.. enter, "sh", "-c", script]);
+        await world.UntilAsync("plover-log-01", "linked");
+        var marker = world.In("marker");
+        var run = (await world.EndedAsync((await world.MakeJobAsync("plover-log-01", $"touch {marker}")).Id)).Runs[0];
+        run.State.ShouldBe(RunState.Refused);
+        run.Reason!.ShouldContain("Nothing was run");
+        File.Exists(marker).ShouldBeFalse();
+    }
+}

@@ -3,7 +3,10 @@ import hooks from "eslint-plugin-react-hooks";
 import ts from "typescript-eslint";
 
 export default ts.config(
-  { files: ["screenshots/**"], languageOptions: { globals: { process: "readonly", Buffer: "readonly", console: "readonly" } } },
+  {
+    files: ["screenshots/**"],
+    languageOptions: { globals: { process: "readonly", Buffer: "readonly", console: "readonly" } },
+  },
   { ignores: ["dist", "node_modules", "src/api/schema.ts"] },
   js.configs.recommended,
   ...ts.configs.strict,

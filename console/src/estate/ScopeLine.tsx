@@ -1,9 +1,11 @@
 import { TextInput } from "@mantine/core";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { NavLink, useLocation, useNavigate, useSearchParams } from "react-router";
 import type { TechnicianInfo } from "../api/types";
 import { SignOut } from "../access/SignOut";
 import { Emblem } from "./Emblem";
+import { estateStore } from "./estateStore";
+import { rowsOf } from "./hostList";
 import { useScope } from "./useEstate";
 
 const places = [
@@ -19,6 +21,8 @@ export function ScopeLine({ me }: { me: TechnicianInfo }) {
   const navigate = useNavigate();
   const location = useLocation();
   const find = useRef<HTMLInputElement>(null);
+  // Kept here and not read from the address: that follows a moment later, and letters typed quickly would be lost.
+  const [typed, setTyped] = useState(params.get("find") ?? "");
   const names = scope ? scope.split("/") : [];
 
   useEffect(() => {
@@ -33,18 +37,34 @@ export function ScopeLine({ me }: { me: TechnicianInfo }) {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
 
-  const search = (typed: string) => {
+  const search = (text: string) => {
+    setTyped(text);
     const next = new URLSearchParams(params);
-    if (typed) next.set("find", typed);
+    if (text) next.set("find", text);
     else next.delete("find");
     void navigate({ pathname: "/hosts", search: next.toString() }, { replace: location.pathname === "/hosts" });
+  };
+
+  const openFirst = () => {
+    const first = rowsOf(estateStore.get().hosts.values(), scope, typed.trim()).find((r) => r.kind === "host");
+    if (first) {
+      setTyped("");
+      void navigate({
+        pathname: `/hosts/${first.host.id}`,
+        search: scope ? `?scope=${encodeURIComponent(scope)}` : "",
+      });
+    }
   };
 
   return (
     <header className="scope-line">
       <nav className="places" aria-label="Places">
         {places.map((p) => (
-          <NavLink key={p.to} to={{ pathname: p.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}>
+          <NavLink
+            key={p.to}
+            onClick={() => setTyped("")}
+            to={{ pathname: p.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}
+          >
             {p.name}
           </NavLink>
         ))}
@@ -76,11 +96,11 @@ export function ScopeLine({ me }: { me: TechnicianInfo }) {
         w={250}
         placeholder="Find a host or a person  ( / )"
         aria-label="Find a host by name, group, address or the person logged in"
-        value={location.pathname === "/hosts" ? (params.get("find") ?? "") : ""}
+        value={typed}
         onChange={(e) => search(e.currentTarget.value)}
         onKeyDown={(e) => {
           if (e.key === "Escape") search("");
-          if (e.key === "Enter") document.querySelector<HTMLAnchorElement>("a.hosts-row")?.click();
+          if (e.key === "Enter" && typed.trim()) openFirst();
         }}
       />
       <SignOut me={me} />

@@ -14,12 +14,19 @@ const pairs: [string, string][] = [
   ["#9a5f86", "#f2e3ec"],
   ["#7d6a55", "#efe6d8"],
   ["#4d8a6c", "#e0f0e6"],
+  ["#8a7fb0", "#1d2030"],
+  ["#c2c7a8", "#39452e"],
+  ["#a3bcc4", "#27424c"],
+  ["#c9a9bd", "#4a2c40"],
 ];
 
 function hash(text: string): number {
-  let h = 2166136261;
+  let h = 2166136306;
   for (const c of text) h = Math.imul(h ^ (c.codePointAt(0) ?? 0), 16777619);
-  return h >>> 0;
+  // Names that are alike differ in few bits; this spreads them over all (the finaliser of MurmurHash3).
+  h = Math.imul(h ^ (h >>> 16), 0x85ebca6b);
+  h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35);
+  return (h ^ (h >>> 16)) >>> 0;
 }
 
 export function emblemOf(customer: string): EmblemDesign {

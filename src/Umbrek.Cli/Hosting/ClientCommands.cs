@@ -19,7 +19,7 @@ public static class ClientCommands
         try
         {
             var code = await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null }, cancel).ConfigureAwait(false);
-            return parsed.Errors.Count > 0 ? ExitCodes.WrongUse : code;
+            return code != ExitCodes.Done && parsed.Errors.Count > 0 ? ExitCodes.WrongUse : code;
         }
         catch (ClientException e)
         {

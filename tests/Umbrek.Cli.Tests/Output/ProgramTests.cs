@@ -44,6 +44,6 @@ public sealed class ProgramTests
     public async Task Shells_can_be_taught_to_complete(string shell, string word)
     {
         (await TestPrograms.RunAsync("umbrek", ["completion", shell])).Stdout.ShouldContain(word);
-        (await TestPrograms.RunAsync("umbrek", ["[suggest:10]", "umbrek job"])).Stdout.ShouldContain("job");
+        (await TestPrograms.RunAsync("umbrek", ["[suggest:9]", "umbrek jo"])).Stdout.ShouldContain("job");
     }
 }

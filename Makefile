@@ -63,7 +63,9 @@ test: setup-test ## Builds and runs every test; the last line counts them.
 
 bench: setup-test ## Measures, each figure with its reference in the same run.
 	@$(MAKE) --no-print-directory build
-	@dotnet run --project bench/Umbrek.Bench -c Release -- $(ARGS)
+	@dotnet publish bench/Umbrek.Bench.Bare $(AOT) -o $(OUT)/lib/bare
+	@dotnet build bench/Umbrek.Bench $(DOTNET_FLAGS) -c Release
+	@$(OUT)/build/bin/Umbrek.Bench/release/Umbrek.Bench $(ARGS)
 
 screenshots: setup-test ## Makes the pictures in docs/screenshots afresh from the demo.
 	@$(MAKE) --no-print-directory build

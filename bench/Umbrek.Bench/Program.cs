@@ -1,0 +1,26 @@
+using Umbrek.Bench.Hosting;
+using Umbrek.Bench.Links;
+
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [programs]
+if (args is ["bare-hub", var port])
+{
+    await BareHub.ServeAsync(int.Parse(port));
+    return;
+}
+var wanted = args.Length == 0 ? ["1000", "10000", "programs"] : args;
+Figures.Machine();
+foreach (var what in wanted)
+{
+    if (int.TryParse(what, out var hosts))
+    {
+        await LinkBench.RunAsync(hosts);
+    }
+    else if (what == "programs")
+    {
+        await ProgramBench.RunAsync();
+    }
+    else
+    {
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, or 'programs'.");
+    }
+}

@@ -18,6 +18,7 @@ using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Bench.Links;
 
@@ -145,9 +146,10 @@ internal static class LinkBench
         var total = senders.Count * perHost;
         var ours = await TimeAsync(async () =>
         {
-            for (var i = 0; i < perHost; i++)
+            for (var i = 1; i <= perHost / SampleBatch.MaxCount; i++)
             {
-                await AllAsync(senders, h => h.SendSampleAsync(default));
+                var older = DateTimeOffset.UtcNow.AddMinutes(-i);
+                await AllAsync(senders, h => h.SendBacklogAsync(older, default));
             }
             while ((long)counting.ExecuteScalar()! - before < total)
             {

@@ -18,7 +18,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     private const int BatchItems = 4000;
 
     /// <summary>How long samples may wait for company; run events never wait.</summary>
-    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(300);
+    private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(700);
 
     private readonly Channel<Item> queue = Channel.CreateBounded<Item>(new BoundedChannelOptions(20_000) { SingleReader = true });
     private readonly SemaphoreSlim urgent = new(0, 1);

@@ -51,6 +51,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
 
     private void WritePresences(BulkBatch batch, SqliteTransaction transaction)
     {
+        if (batch.Presences.Count == 0)
+        {
+            return;
+        }
         using var statement = new Statement(connection!, transaction,
             """
             UPDATE "Hosts" SET "Presence"=$1,"PresenceReason"=$2,"PresenceSince"=$3,"LastSeenAt"=$4,
@@ -64,6 +68,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
 
     private void WriteSamples(BulkBatch batch, SqliteTransaction transaction)
     {
+        if (batch.Samples.Count == 0)
+        {
+            return;
+        }
         using var statement = new Statement(connection!, transaction,
             """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","Sample") VALUES ($0,$1,$2,$3,$4,$5,$6)""", 7);
         foreach (var (host, s) in batch.Samples)
@@ -74,6 +82,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
 
     private void WriteFacts(BulkBatch batch, SqliteTransaction transaction)
     {
+        if (batch.Facts.Count == 0)
+        {
+            return;
+        }
         using var statement = new Statement(connection!, transaction,
             """INSERT INTO "Facts" ("HostId","Name","Value","LearntAt") VALUES ($0,$1,$2,$3) ON CONFLICT ("HostId","Name") DO UPDATE SET "Value"=excluded."Value","LearntAt"=excluded."LearntAt" """, 4);
         foreach (var (host, f) in batch.Facts)
@@ -84,6 +96,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
 
     private void WriteRuns(BulkBatch batch, SqliteTransaction transaction)
     {
+        if (batch.Runs.Count == 0)
+        {
+            return;
+        }
         using var statement = new Statement(connection!, transaction,
             """
             UPDATE "Runs" SET "State"=$1,"CancelRequestedAt"=$2,"AcceptedAt"=$3,"StartedAt"=$4,"EndedAt"=$5,"ExitStatus"=$6,"Reason"=$7,"User"=$8,
@@ -97,6 +113,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
 
     private void WriteOutput(BulkBatch batch, SqliteTransaction transaction)
     {
+        if (batch.Output.Count == 0)
+        {
+            return;
+        }
         using var statement = new Statement(connection!, transaction,
             """INSERT OR IGNORE INTO "RunOutput" ("RunId","Sequence","Stream","Data") VALUES ($0,$1,$2,$3)""", 4);
         foreach (var e in batch.Output)

@@ -59,6 +59,10 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
     public async Task SendSampleAsync(CancellationToken cancel) =>
         await connection!.SendAsync(ToService.Samples, new SampleBatch([SimulatedHealth.At(host, time.GetUtcNow())]), cancel).ConfigureAwait(false);
 
+    /// <summary>What an agent sends after an outage: as many samples as one message holds, all older than <paramref name="before"/>.</summary>
+    public async Task SendBacklogAsync(DateTimeOffset before, CancellationToken cancel) =>
+        await connection!.SendAsync(ToService.Samples, new SampleBatch([.. Enumerable.Range(1, SampleBatch.MaxCount).Reverse().Select(n => SimulatedHealth.At(host, before.AddSeconds(-n)))]), cancel).ConfigureAwait(false);
+
     public async Task SendFactsAsync(CancellationToken cancel) =>
         await connection!.SendAsync(ToService.Facts, new FactReport(new SimulatedPlatform(host, time).GatherFacts(time.GetUtcNow())), cancel).ConfigureAwait(false);
 

@@ -1,0 +1,56 @@
+#!/usr/bin/env bash
+# Makes the pictures in docs/screenshots afresh: the console's pages and the client in a terminal, from the demo.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+out=$PWD/docs/screenshots
+bin=$PWD/out/bin
+data=$(mktemp -d)
+port=18470
+mkdir -p "$out"
+export UMBREK_HOME=$data/client PATH=$bin:$PATH
+finish() {
+  kill "$(cat "$data/demo.pid")" 2>/dev/null || true
+  [ -z "${screen:-}" ] || kill "$screen" 2>/dev/null || true
+  while [ -e "$data/demo.pid" ]; do sleep 0.1; done
+  rm -rf "$data"
+}
+trap finish EXIT
+
+umbrek-sim demo --no-wait --data "$data" --port $port >/dev/null
+key=$(openssl x509 -in "$data/service/tls.crt" -pubkey -noout | openssl pkey -pubin -outform der | sha256sum | cut -d' ' -f1)
+name=$(node -p "require('$data/demo-accounts.json')[0].name")
+password=$(node -p "require('$data/demo-accounts.json')[0].password")
+echo "$password" | umbrek sign-in "https://localhost:$port" --name "$name" --password-stdin --trust "$key" >/dev/null
+umbrek run --on 'quay-*, plover-*, ripening-*' -- uptime >/dev/null
+umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print' >/dev/null 2>&1 || true
+umbrek run --on 'in "Tarn Valley Creamery/Office" or in "Brindle Moor Observatory/Data Room"' -- uname -r >/dev/null
+(cd console && node screenshots/take.mjs "https://localhost:$port" "$key" "$name" "$password" "$out")
+
+# A terminal window under a screen of its own.
+number=97
+Xvfb :$number -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 &
+screen=$!
+terminal() { # file, commands
+  local script=$data/terminal.sh
+  rm -f "$data/shown"
+  {
+    echo "PS4='\$ '; clear"
+    printf '%s\n' "$2" | while IFS= read -r line; do printf 'printf "\\033[1m$ %%s\\033[0m\\n" %q; %s\n' "$line" "$line"; done
+    echo "touch $data/shown; sleep 60"
+  } >"$script"
+  DISPLAY=:$number xterm -fa 'DejaVu Sans Mono' -fs 11 -bg '#12151c' -fg '#e8e4da' -geometry 140x40+0+0 -e bash "$script" &
+  local window=$!
+  while ! [ -e "$data/shown" ]; do sleep 0.1; done
+  sleep 0.5
+  DISPLAY=:$number import -window root "$out/$1"
+  kill $window 2>/dev/null || true
+  wait $window 2>/dev/null || true
+  echo "$1"
+}
+terminal client-hosts.png "umbrek host list 'in \"Saltmarsh Ferry\" or in \"Tarn Valley Creamery/Ripening Store\"'
+umbrek host show ripening-climate-02"
+terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print'
+umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
+umbrek run --on tidewell-kiosk --expires 2d -- uptime
+umbrek job list --most 5"
+terminal client-help.png "umbrek run --help"

@@ -30,9 +30,10 @@ SECONDS=0
 if ! dotnet build Umbrek.slnx -c Release -v q --nologo -p:UseSharedCompilation=false; then
   count build 0 1
 else
+  # Style and analyzers are part of the build; what is left to check is white space.
   if [ -z "${ONLY:-}" ] || [ "$ONLY" = format ]; then
     SECONDS=0
-    dotnet format Umbrek.slnx --no-restore --verify-no-changes --exclude src/Umbrek.Service/Storage/Migrations && count format 1 0 || count format 0 1
+    dotnet format whitespace Umbrek.slnx --no-restore --verify-no-changes --exclude src/Umbrek.Service/Storage/Migrations && count format 1 0 || count format 0 1
   fi
   for project in Core Wire Simulation Cli Agent Service EndToEnd; do
     [ -z "${ONLY:-}" ] || [ "$ONLY" = "$project" ] || continue

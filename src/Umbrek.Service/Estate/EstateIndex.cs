@@ -32,7 +32,6 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
         var shown = new[] { FactNames.OsName, FactNames.Users, FactNames.Addresses };
         var facts = (await db.Facts.AsNoTracking().Where(f => shown.Contains(f.Name)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.HostId);
-        var newest = (await db.Samples.AsNoTracking().GroupBy(s => s.HostId).Select(g => new { HostId = g.Key, At = g.Max(s => s.At) }).ToListAsync(cancel).ConfigureAwait(false)).ToDictionary(s => s.HostId, s => s.At);
         await foreach (var row in db.Hosts.AsNoTracking().AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
         {
             Add(row, paths[row.GroupId], restarted: true);
@@ -42,9 +41,10 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
                 Learnt(row.Id, [new Fact(fact.Name, value.RootElement.Clone(), fact.LearntAt)]);
             }
         }
-        foreach (var (host, at) in newest)
+        foreach (var host in hosts.Keys)
         {
-            var json = await db.Samples.AsNoTracking().Where(s => s.HostId == host && s.At == at).Select(s => s.Sample).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
+            // One seek in the key for each host; a maximum over all samples would read them all.
+            var json = await db.Samples.AsNoTracking().Where(s => s.HostId == host).OrderByDescending(s => s.At).Select(s => s.Sample).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
             if (json is not null && JsonSerializer.Deserialize(json, WireJson.Default.Sample) is { } sample)
             {
                 Sampled(host, sample, heard: false);

@@ -60,7 +60,7 @@ public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, Ti
     /// <summary>One job: its runs and all output so far, then both as they come, until every run has ended.</summary>
     public async IAsyncEnumerable<JobChanges> Job(Guid jobId, [EnumeratorCancellation] CancellationToken cancel)
     {
-        using var reader = feed.OfJob(jobId).Subscribe();
+        using var reader = feed.Watch(jobId);
         JobDetail detail;
         try
         {

@@ -1,9 +1,9 @@
+using System.Security.Cryptography;
+using System.Text;
 using Microsoft.AspNetCore.Http.Connections;
 using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
 using Microsoft.Extensions.DependencyInjection;
-using System.Security.Cryptography;
-using System.Text;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
 using Umbrek.Core.Jobs;

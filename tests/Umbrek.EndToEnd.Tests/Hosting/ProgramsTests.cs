@@ -71,6 +71,43 @@ public sealed class ProgramsTests
     }
 
     [Fact]
+    public async Task An_agent_that_freezes_is_noticed_by_its_silence_and_comes_back_when_it_thaws()
+    {
+        await using var world = await World.StartAsync();
+        var agent = await world.JoinAsync("plover-log-01");
+        const int stop = 19;
+        const int go = 18;
+        TestPrograms.Signal(agent.Pid, stop).ShouldBe(0);
+        await world.UntilAsync("plover-log-01", "away");
+        (await world.HostAsync("plover-log-01")).Presence.Reason.ShouldBe(Core.Estate.AwayReason.LostContact);
+        TestPrograms.Signal(agent.Pid, go).ShouldBe(0);
+        await world.UntilAsync("plover-log-01", "linked");
+    }
+
+    [Fact]
+    public async Task A_service_that_may_open_few_files_says_so_at_its_start()
+    {
+        using var directory = new TestDirectory();
+        await using var service = TestPrograms.Start("/bin/sh", ["-c", $"ulimit -n 1000; exec {TestPrograms.PathOf("umbrekd")} serve --data {directory.Path} --listen http://127.0.0.1:{World.FreePort()}"]);
+        await service.UntilSaidAsync("ready");
+        service.Said("note:").ShouldNotBeNull().ShouldContain("1000 files");
+    }
+
+    [Theory]
+    [InlineData("--listen http://0.0.0.0:8080", "this machine itself only")]
+    [InlineData("--certificate /nowhere.pem", "belong together")]
+    [InlineData("--sample-interval 0", "1 to 3600")]
+    [InlineData("--database Host=127.0.0.1;Port=1;Timeout=2", "can't start")]
+    public async Task A_service_that_cannot_start_says_why_in_a_sentence(string options, string word)
+    {
+        using var directory = new TestDirectory();
+        var (status, _, stderr) = await TestPrograms.RunAsync("umbrekd", ["serve", "--data", directory.Path, .. options.Split(' ')]);
+        status.ShouldBe(1);
+        stderr.ShouldContain(word);
+        stderr.ShouldNotContain("   at ");
+    }
+
+    [Fact]
     public async Task The_client_does_the_main_job_and_its_status_tells_the_outcome()
     {
         await using var world = await World.StartAsync();

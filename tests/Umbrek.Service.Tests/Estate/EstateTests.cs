@@ -28,7 +28,7 @@ public sealed class EstateTests
         await using var host = await service.LinkAsync("plover-log-01");
         await host.SendFactsAsync(default);
         await host.SendSampleAsync(default);
-        await Wait.UntilAsync(async () => (await service.HostAsync("plover-log-01")) is { Os: not null, ProcessorPercent: not null }, "facts and a sample");
+        await Wait.UntilAsync(async () => (await service.HostAsync("plover-log-01")) is { Os: not null, ProcessorPercent: not null, Address: not "127.0.0.1" }, "facts and a sample");
         var before = await service.HostAsync("plover-log-01");
         await service.RestartAsync();
         var after = await service.HostAsync("plover-log-01");

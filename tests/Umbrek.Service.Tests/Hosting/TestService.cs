@@ -25,8 +25,13 @@ internal sealed class TestService : IAsyncDisposable
 
     private readonly TestDirectory directory = new();
     private readonly TimeProvider time;
+    private readonly string? database;
 
-    private TestService(TimeProvider time) => this.time = time;
+    private TestService(TimeProvider time, string? database)
+    {
+        this.time = time;
+        this.database = database;
+    }
 
     public WebApplication App { get; private set; } = null!;
     public Uri Address { get; private set; } = null!;
@@ -37,9 +42,9 @@ internal sealed class TestService : IAsyncDisposable
 
     public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
 
-    public static async Task<TestService> StartAsync(TimeProvider? time = null)
+    public static async Task<TestService> StartAsync(TimeProvider? time = null, string? database = null)
     {
-        var service = new TestService(time ?? TimeProvider.System);
+        var service = new TestService(time ?? TimeProvider.System, database);
         await service.OpenAsync(0);
         using var anonymous = new ApiClient(service.Address, null);
         await anonymous.PostAsync("set-up", new SetUpRequest(service.Get<SetUpCode>().Text, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
@@ -55,7 +60,7 @@ internal sealed class TestService : IAsyncDisposable
     /// <summary>Stops the service and starts it again on the same port and data.</summary>
     public async Task RestartAsync()
     {
-        await App.DisposeAsync();
+        await CloseAsync();
         await OpenAsync(Address.Port);
     }
 
@@ -104,13 +109,19 @@ internal sealed class TestService : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         Api?.Dispose();
-        await App.DisposeAsync();
+        await CloseAsync();
         directory.Dispose();
+    }
+
+    private async Task CloseAsync()
+    {
+        await App.StopAsync();
+        await App.DisposeAsync();
     }
 
     private async Task OpenAsync(int port)
     {
-        var options = new ServiceOptions { DataDirectory = directory.Path, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
+        var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
         App = ServiceHost.Build(options, time);
         await ServiceHost.StartAsync(App, default);
         Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());

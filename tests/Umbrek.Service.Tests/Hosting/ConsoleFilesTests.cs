@@ -1,0 +1,60 @@
+using System.IO.Compression;
+using System.Net;
+using Umbrek.Service.Hosting;
+using Umbrek.Tests;
+
+namespace Umbrek.Service.Tests.Hosting;
+
+public sealed class ConsoleFilesTests : IDisposable
+{
+    private readonly TestDirectory directory = new();
+
+    public void Dispose() => directory.Dispose();
+
+    [Fact]
+    public async Task Hashed_files_are_kept_for_ever_and_packed_and_the_page_is_fresh_with_a_nonce_each_time()
+    {
+        Directory.CreateDirectory(directory.In("assets"));
+        var script = string.Concat(Enumerable.Repeat("console.log('umbrek');\n", 200));
+        await File.WriteAllTextAsync(directory.In("assets/index-abc123.js"), script);
+        await File.WriteAllTextAsync(directory.In("index.html"), "<meta name=\"csp-nonce\" content=\"UMBREK-NONCE\">");
+        var files = new ConsoleFiles(new ServiceOptions { DataDirectory = directory.Path, ConsoleDirectory = directory.Path });
+
+        var asset = await GetAsync(files, "/assets/index-abc123.js", ("Accept-Encoding", "gzip, br"));
+        asset.Response.Headers.CacheControl.ToString().ShouldContain("immutable");
+        asset.Response.Headers.ContentEncoding.ToString().ShouldBe("br");
+        using (var unpacked = new StreamReader(new BrotliStream(asset.Response.Body, CompressionMode.Decompress)))
+        {
+            (await unpacked.ReadToEndAsync()).ShouldBe(script);
+        }
+        var known = await GetAsync(files, "/assets/index-abc123.js", ("If-None-Match", asset.Response.Headers.ETag.ToString()));
+        known.Response.StatusCode.ShouldBe((int)HttpStatusCode.NotModified);
+        (await GetAsync(files, "/assets/gone.js")).Response.StatusCode.ShouldBe((int)HttpStatusCode.NotFound);
+
+        var nonces = new HashSet<string>();
+        for (var i = 0; i < 3; i++)
+        {
+            var page = await GetAsync(files, "/hosts/some-host");
+            var html = await new StreamReader(page.Response.Body).ReadToEndAsync();
+            var nonce = html.Split("content=\"")[1].Split('"')[0];
+            page.Response.Headers.ContentSecurityPolicy.ToString().ShouldContain($"'nonce-{nonce}'");
+            page.Response.Headers.CacheControl.ToString().ShouldBe("no-store");
+            nonces.Add(nonce).ShouldBeTrue();
+        }
+    }
+
+    private static async Task<HttpContext> GetAsync(ConsoleFiles files, string path, params (string Name, string Value)[] headers)
+    {
+        var context = new DefaultHttpContext();
+        context.Request.Method = "GET";
+        context.Request.Path = path;
+        foreach (var (name, value) in headers)
+        {
+            context.Request.Headers[name] = value;
+        }
+        context.Response.Body = new MemoryStream();
+        await files.ServeAsync(context);
+        context.Response.Body.Position = 0;
+        return context;
+    }
+}

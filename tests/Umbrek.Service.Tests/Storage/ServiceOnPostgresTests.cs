@@ -1,0 +1,37 @@
+using Umbrek.Core.Estate;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Tests.Hosting;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Jobs;
+
+namespace Umbrek.Service.Tests.Storage;
+
+public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixture<PostgresServer>
+{
+    [Fact]
+    public async Task The_whole_service_works_on_PostgreSQL_and_finds_everything_again_after_a_restart()
+    {
+        await using var service = await TestService.StartAsync(database: server.ConnectionString("whole"));
+        await using var host = await service.LinkAsync("plover-log-01");
+        await host.SendFactsAsync(default);
+        await host.SendSampleAsync(default);
+        var job = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Succeeded == 1, "the run");
+        await Wait.UntilAsync(async () => (await service.HostAsync("plover-log-01")) is { Os: not null, ProcessorPercent: not null }, "facts and a sample");
+        var id = (await service.HostAsync("plover-log-01")).Id;
+        var read = await service.Api.GetAsync($"hosts/{id}", WireJson.Default.HostDetail, default);
+        await service.Api.PatchAsync($"hosts/{id}", new HostChange(Label: "Plover, log"), read.Version, WireJson.Default.HostChange, WireJson.Default.HostDetail, default);
+
+        await service.RestartAsync();
+
+        var after = await service.HostAsync("Plover, log");
+        (after.SystemName, after.Presence.State).ShouldBe(("plover-log-01", PresenceState.Returning));
+        after.ProcessorPercent.ShouldNotBeNull();
+        (await service.Api.GetAsync($"hosts/{id}/samples", WireJson.Default.SampleSeries, default)).At.Count.ShouldBe(1);
+        var again = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
+        again.Id.ShouldBe(job.Id);
+        (await service.Api.GetAsync("enrolment-tokens", WireJson.Default.PageEnrolmentTokenInfo, default)).Items.Single().Uses.ShouldBe(1);
+    }
+}

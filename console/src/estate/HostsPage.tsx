@@ -1,5 +1,6 @@
+import { useMediaQuery } from "@mantine/hooks";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useMemo, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { HostSummary } from "../api/types";
 import { Empty } from "../parts/Trouble";
@@ -67,13 +68,15 @@ export function HostsPage() {
   const hosts = rows.filter((r) => r.kind === "host");
   const linked = hosts.filter((r) => r.host.presence.state === "linked").length;
   const list = useRef<HTMLDivElement>(null);
+  const narrow = useMediaQuery("(max-width: 700px)", window.innerWidth <= 700) ?? false;
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => list.current,
-    estimateSize: (i) => (rows[i]?.kind === "group" ? 40 : window.innerWidth <= 700 ? 56 : 44),
+    estimateSize: (i) => (rows[i]?.kind === "group" ? 40 : narrow ? 56 : 44),
     overscan: 12,
     initialRect: { width: 1200, height: 800 },
   });
+  useEffect(() => virtual.measure(), [virtual, narrow]);
   const search = scope ? `?scope=${encodeURIComponent(scope)}` : "";
 
   return (

@@ -14,14 +14,14 @@ const pairs: [string, string][] = [
   ["#9a5f86", "#f2e3ec"],
   ["#7d6a55", "#efe6d8"],
   ["#4d8a6c", "#e0f0e6"],
-  ["#8a7fb0", "#1d2030"],
-  ["#c2c7a8", "#39452e"],
-  ["#a3bcc4", "#27424c"],
-  ["#c9a9bd", "#4a2c40"],
+  ["#8a7fb0", "#efeaf8"],
+  ["#5c7a3f", "#f0efc9"],
+  ["#3d6f9e", "#d9ebf7"],
+  ["#a5687a", "#f6e6e2"],
 ];
 
 function hash(text: string): number {
-  let h = 2166136306;
+  let h = 2166139988;
   for (const c of text) h = Math.imul(h ^ (c.codePointAt(0) ?? 0), 16777619);
   // Names that are alike differ in few bits; this spreads them over all (the finaliser of MurmurHash3).
   h = Math.imul(h ^ (h >>> 16), 0x85ebca6b);

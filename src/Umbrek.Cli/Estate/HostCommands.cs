@@ -186,8 +186,13 @@ public static class HostCommands
     private static string Value(Core.Inventory.Fact fact) => fact.Value.ValueKind switch
     {
         JsonValueKind.String => fact.Value.GetString() ?? "",
+        JsonValueKind.Array when fact.Name == Core.Inventory.FactNames.Disks => string.Join('\n', fact.Value.EnumerateArray().Select(v => Disk(v.ToString()))),
         JsonValueKind.Array => fact.Value.GetArrayLength() == 0 ? "none" : string.Join('\n', fact.Value.EnumerateArray().Select(v => v.ToString())),
         JsonValueKind.Number when fact.Name == Core.Inventory.FactNames.MemoryTotal => Units.Bytes(fact.Value.GetInt64()),
         _ => fact.Value.GetRawText(),
     };
+
+    /// <summary>"/ ext4 34359738368" with the size in a unit.</summary>
+    private static string Disk(string text) =>
+        text.LastIndexOf(' ') is var cut && cut > 0 && long.TryParse(text.AsSpan(cut + 1), out var bytes) ? $"{text[..cut]} {Units.Bytes(bytes)}" : text;
 }

@@ -116,7 +116,8 @@ public static class RunCommand
         var waiting = runs.Count(r => r.State == RunState.Waiting);
         if (waiting > 0)
         {
-            Console.Error.WriteLine($"{waiting} of {runs.Count} hosts are away; their runs wait until {Words.Iso(job.ExpiresAt)} and are sent when they return. Look later: umbrek job show {Words.ShortId(job.Id)}");
+            var away = waiting == 1 ? $"{runs.First(r => r.State == RunState.Waiting).HostLabel} is away; its run waits" : $"{waiting} of {runs.Count} hosts are away; their runs wait";
+            Console.Error.WriteLine($"{away} until {Words.Iso(job.ExpiresAt)} and {(waiting == 1 ? "is sent when it returns" : "are sent when they return")}. Look later: umbrek job show {Words.ShortId(job.Id)}");
         }
         if (runs.Count > 1)
         {

@@ -139,7 +139,7 @@ public sealed class ProgramsTests
         await world.EnrolAsync("dunlin-log-01");
         var waits = await world.ClientAsync(null, "run", "--on", "dunlin-log-01", "--", "true");
         waits.Status.ShouldBe(5);
-        waits.Stderr.ShouldContain("are sent when they return");
+        waits.Stderr.ShouldContain("dunlin-log-01 is away; its run waits until");
 
         var results = JsonDocument.Parse((await world.ClientAsync(null, "run", "--on", "quay-ticket-*", "--output", "json", "--", "id -un")).Stdout).RootElement;
         results.EnumerateArray().Select(r => r.GetProperty("stdout").GetString()).ShouldAllBe(s => s == Environment.UserName + "\n");

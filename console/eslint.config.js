@@ -7,7 +7,7 @@ export default ts.config(
     files: ["screenshots/**"],
     languageOptions: { globals: { process: "readonly", Buffer: "readonly", console: "readonly" } },
   },
-  { ignores: ["dist", "node_modules", "src/api/schema.ts"] },
+  { ignores: ["dist", "node_modules", "src/api/schema.generated.ts"] },
   js.configs.recommended,
   ...ts.configs.strict,
   hooks.configs.flat.recommended,

@@ -85,6 +85,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(JobDetail))]
 [JsonSerializable(typeof(JobChanges))]
 [JsonSerializable(typeof(SampleSeries))]
+[JsonSerializable(typeof(PresenceInfo))]
 [JsonSerializable(typeof(Problem))]
 [JsonSerializable(typeof(string))]
 [JsonSerializable(typeof(bool))]

@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { paths } from "./schema";
+import type { paths } from "./schema.generated";
 import type { Problem } from "./types";
 
 /** The service said no; `message` is its own sentence, `word` the stable name of the problem. */
@@ -16,7 +16,11 @@ export class ServiceProblem extends Error {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: window.location.origin });
+export const api = createClient<paths>({
+  baseUrl: window.location.origin,
+  // Looked up at each call, so that a test can put its own in its place.
+  fetch: (request) => globalThis.fetch(request),
+});
 
 interface Answer<T> {
   data?: T;

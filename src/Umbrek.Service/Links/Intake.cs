@@ -17,11 +17,15 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
 {
     private const int BatchItems = 4000;
 
+    /// <summary>So many samples are company enough.</summary>
+    private const int CompanySamples = 2000;
+
     /// <summary>How long samples may wait for company; run events never wait.</summary>
     private static readonly TimeSpan Patience = TimeSpan.FromMilliseconds(700);
 
     private readonly Channel<Item> queue = Channel.CreateBounded<Item>(new BoundedChannelOptions(20_000) { SingleReader = true });
     private readonly SemaphoreSlim urgent = new(0, 1);
+    private int waitingSamples;
 
     private abstract record Item;
     private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples) : Item;
@@ -32,7 +36,14 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, TaskCompletionSource Done) : Item;
     private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, TaskCompletionSource Done) : Item;
 
-    public ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples) => queue.Writer.WriteAsync(new SamplesItem(hostId, samples));
+    public async ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples)
+    {
+        await queue.Writer.WriteAsync(new SamplesItem(hostId, samples)).ConfigureAwait(false);
+        if (Interlocked.Add(ref waitingSamples, samples.Count) >= CompanySamples)
+        {
+            Hurry();
+        }
+    }
 
     public ValueTask FactsAsync(Guid hostId, IReadOnlyList<Fact> facts) => queue.Writer.WriteAsync(new FactsItem(hostId, facts));
 
@@ -71,6 +82,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
                     await urgent.WaitAsync(Patience, stoppingToken).ConfigureAwait(false);
                 }
                 items.Clear();
+                Volatile.Write(ref waitingSamples, 0);
                 while (items.Count < BatchItems && queue.Reader.TryRead(out var item))
                 {
                     items.Add(item);

@@ -47,7 +47,7 @@ terminal() { # file, commands
   wait $window 2>/dev/null || true
   echo "$1"
 }
-terminal client-hosts.png "umbrek host list 'in \"Saltmarsh Ferry/Quay\" or tidewell-*'
+terminal client-hosts.png "umbrek host list 'quay-ticket-* or tidewell-kiosk'
 umbrek host show ripening-climate-02"
 terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print'
 umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r

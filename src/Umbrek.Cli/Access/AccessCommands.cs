@@ -25,7 +25,7 @@ public static class AccessCommands
             var who = parsed.GetValue(name) ?? Prompt.Line("Your name: ");
             var password = Prompt.Password(parsed.GetValue(stdin), "A password of at least 12 characters: ");
             await api.PostAsync("set-up", new SetUpRequest(typedCode, who, password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
-            return await SignInAsync(client, service, key, who, password, cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, password, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -40,7 +40,7 @@ public static class AccessCommands
             var service = ReadAddress(parsed.GetRequiredValue(url));
             var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
             var who = parsed.GetValue(name) ?? (Prompt.CanAsk ? Prompt.Line("Name: ") : throw new ClientException("Say who signs in: --name NAME", ExitCodes.WrongUse));
-            return await SignInAsync(client, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -48,8 +48,9 @@ public static class AccessCommands
     public static Command SignOut(ClientContext client)
     {
         var command = ClientCommands.Named("sign-out", "Ends this sign-in, here and at the service.", "umbrek sign-out");
-        command.SetAction(async (_, cancel) =>
+        command.SetAction(async (parsed, cancel) =>
         {
+            var who = client.State.Require();
             using (var api = client.State.Open())
             {
                 try
@@ -62,7 +63,7 @@ public static class AccessCommands
                 }
             }
             client.State.Forget();
-            Console.WriteLine("Signed out.");
+            Listing.Say(client.Format(parsed), "Signed out.", new SignInReport(who.Service, who.Name, false, null), ClientJson.Default.SignInReport);
             return ExitCodes.Done;
         });
         return command;
@@ -97,12 +98,12 @@ public static class AccessCommands
         return command;
     }
 
-    private static async Task<int> SignInAsync(ClientContext client, Uri service, string? key, string who, string password, CancellationToken cancel)
+    private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, CancellationToken cancel)
     {
         using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
         var answer = await api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
         client.State.Save(new SignedIn(service, key, answer.Technician.Name, answer.Token!, answer.ExpiresAt));
-        Console.WriteLine($"Signed in at {service.Authority} as {answer.Technician.Name}.");
+        Listing.Say(client.Format(parsed), $"Signed in at {service.Authority} as {answer.Technician.Name}.", new SignInReport(service, answer.Technician.Name, true, answer.ExpiresAt), ClientJson.Default.SignInReport);
         return ExitCodes.Done;
     }
 

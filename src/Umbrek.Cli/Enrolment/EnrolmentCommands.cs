@@ -79,9 +79,8 @@ public static class EnrolmentCommands
             using var api = client.State.Open();
             var page = await api.GetAsync("enrolment-tokens", WireJson.Default.PageEnrolmentTokenInfo, cancel).ConfigureAwait(false);
             var found = ShortIds.Find(page.Items, t => t.Id, parsed.GetRequiredValue(id), "token", "umbrek enrolment token list");
-            using var request = new HttpRequestMessage(HttpMethod.Post, $"{Wire.Api.ApiClient.Base}enrolment-tokens/{found.Id}/revoke");
-            using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
-            Console.WriteLine($"The token for {found.GroupPath} is revoked; {found.Uses} hosts joined with it and stay.");
+            var revoked = await api.ActAsync($"enrolment-tokens/{found.Id}/revoke", WireJson.Default.EnrolmentTokenInfo, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"The token for {revoked.GroupPath} is revoked; {revoked.Uses} hosts joined with it and stay.", revoked, WireJson.Default.EnrolmentTokenInfo);
             return ExitCodes.Done;
         });
         return command;

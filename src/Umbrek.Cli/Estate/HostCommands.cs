@@ -144,7 +144,8 @@ public static class HostCommands
             using var api = client.State.Open();
             var found = await FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             await api.ActAsync(HttpMethod.Post, $"hosts/{found.Id}/refresh", cancel).ConfigureAwait(false);
-            Console.WriteLine($"{found.Label} has reported its facts.");
+            var detail = await api.GetAsync($"hosts/{found.Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"{found.Label} has reported its facts.", detail, WireJson.Default.HostDetail);
             return ExitCodes.Done;
         });
         return command;

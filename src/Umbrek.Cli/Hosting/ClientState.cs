@@ -12,8 +12,12 @@ public sealed record SignedIn(Uri Service, string? ServiceKey, string Name, stri
     public ServicePin? NewPin() => ServiceKey is null ? null : ServicePin.Parse(ServiceKey);
 }
 
+/// <summary>What sign-in and sign-out print for machines: who, where, and until when; the token stays in its file.</summary>
+public sealed record SignInReport(Uri Service, string Name, bool SignedIn, DateTimeOffset? ExpiresAt);
+
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true)]
 [JsonSerializable(typeof(SignedIn))]
+[JsonSerializable(typeof(SignInReport))]
 public sealed partial class ClientJson : JsonSerializerContext;
 
 /// <summary>The client's directory: $UMBREK_HOME, else below $XDG_CONFIG_HOME (XDG Base Directory Specification).</summary>

@@ -122,8 +122,8 @@ public static class JobCommands
         {
             using var api = client.State.Open();
             var job = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
-            await api.ActAsync(HttpMethod.Post, $"jobs/{job.Id}/cancel", cancel).ConfigureAwait(false);
-            Console.WriteLine($"Cancelling '{Cut(job.CommandText)}' on {job.Runs.Total - job.Runs.Ended} hosts. How it stands: umbrek job show {Words.ShortId(job.Id)}");
+            var cancelled = await api.ActAsync($"jobs/{job.Id}/cancel", WireJson.Default.JobInfo, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"Cancelling '{Cut(job.CommandText)}' on {job.Runs.Total - job.Runs.Ended} hosts. How it stands: umbrek job show {Words.ShortId(job.Id)}", cancelled, WireJson.Default.JobInfo);
             return ExitCodes.Done;
         });
         return command;

@@ -57,6 +57,23 @@ public static class Listing
         }
     }
 
+    /// <summary>Says what was done in a sentence, or prints what it was done to for machines.</summary>
+    public static void Say<T>(OutputFormat format, string sentence, T item, JsonTypeInfo<T> json)
+    {
+        switch (format)
+        {
+            case OutputFormat.Json:
+                Console.Out.WriteLine(JsonSerializer.Serialize(item, json));
+                break;
+            case OutputFormat.Csv:
+                Console.Out.Write(ToCsv([sentence], new Column<string>("done", s => s)));
+                break;
+            default:
+                Console.Out.WriteLine(sentence);
+                break;
+        }
+    }
+
     private static string ToCsv<T>(IEnumerable<T> items, params IReadOnlyList<Column<T>> columns)
     {
         var csv = new StringBuilder();

@@ -77,6 +77,10 @@ public sealed class ApiClient : IDisposable
         return SendAsync(request, answer, cancel);
     }
 
+    /// <summary>A POST without a body.</summary>
+    public Task<T> ActAsync<T>(string path, JsonTypeInfo<T> answer, CancellationToken cancel) =>
+        SendAsync(new HttpRequestMessage(HttpMethod.Post, Base + path), answer, cancel);
+
     /// <summary>A call without a body and without an answer of interest.</summary>
     public async Task ActAsync(HttpMethod method, string path, CancellationToken cancel)
     {

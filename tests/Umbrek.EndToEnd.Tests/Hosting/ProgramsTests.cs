@@ -147,7 +147,15 @@ public sealed class ProgramsTests
         (await world.ClientAsync(null, "job", "show", job[^8..])).Stdout.ShouldContain("quay-ticket-02");
         (await world.ClientAsync(null, "job", "output", job, "--host", "quay-ticket-01")).Stdout.ShouldBe(Environment.UserName + "\n");
         (await world.ClientAsync(null, "[suggest:18]", "umbrek host show q")).Stdout.ShouldContain("quay-ticket-01");
-        (await world.ClientAsync(null, "sign-out")).Status.ShouldBe(0);
+        var cancelled = JsonDocument.Parse((await world.ClientAsync(null, "job", "cancel", job, "--output", "json")).Stdout).RootElement;
+        cancelled.GetProperty("cancelledBy").GetString().ShouldBe(World.Name);
+        var tokens = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "list", "--output", "json")).Stdout).RootElement;
+        var revoked = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "revoke", tokens[0].GetProperty("id").GetString()!, "--output", "json")).Stdout).RootElement;
+        revoked.GetProperty("state").GetString().ShouldBe("revoked");
+        var refreshed = JsonDocument.Parse((await world.ClientAsync(null, "host", "refresh", "quay-ticket-01", "--output", "json")).Stdout).RootElement;
+        refreshed.GetProperty("facts").GetArrayLength().ShouldBeGreaterThan(10);
+        var left = JsonDocument.Parse((await world.ClientAsync(null, "sign-out", "--output", "json")).Stdout).RootElement;
+        left.GetProperty("signedIn").GetBoolean().ShouldBeFalse();
         (await world.ClientAsync(null, "host", "list")).Status.ShouldBe(6);
     }
 }

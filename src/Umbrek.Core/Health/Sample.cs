@@ -15,8 +15,10 @@ public sealed record Sample
     public long SwapTotalBytes { get; init; }
     public long SwapFreeBytes { get; init; }
     public long UptimeSeconds { get; init; }
-    public IReadOnlyList<FileSystemSample> FileSystems { get; init; } = [];
-    public IReadOnlyList<InterfaceSample> Interfaces { get; init; } = [];
+    /// <summary>Never null, whatever was left out on the wire.</summary>
+    public IReadOnlyList<FileSystemSample> FileSystems { get; init => field = value ?? []; } = [];
+    /// <inheritdoc cref="FileSystems"/>
+    public IReadOnlyList<InterfaceSample> Interfaces { get; init => field = value ?? []; } = [];
 
     public double MemoryUsedPercent =>
         MemoryTotalBytes <= 0 ? 0 : 100.0 * (MemoryTotalBytes - MemoryAvailableBytes) / MemoryTotalBytes;

@@ -20,5 +20,6 @@ public static class SampleRules
         && double.IsFinite(sample.ProcessorPercent) && double.IsFinite(sample.Load1) && double.IsFinite(sample.Load5) && double.IsFinite(sample.Load15)
         && sample.MemoryTotalBytes >= 0
         && sample.FileSystems.Count <= 64 && sample.Interfaces.Count <= 64
-        && sample.Interfaces.All(i => double.IsFinite(i.ReceivedBytesPerSecond) && double.IsFinite(i.SentBytesPerSecond));
+        && sample.FileSystems.All(f => f is { MountPoint: not null, Type: not null })
+        && sample.Interfaces.All(i => i is { Name: not null } && double.IsFinite(i.ReceivedBytesPerSecond) && double.IsFinite(i.SentBytesPerSecond));
 }

@@ -123,34 +123,16 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
         var work = new BatchInHand(time.GetUtcNow());
         foreach (var item in items)
         {
-            switch (item)
+            try
             {
-                case SamplesItem s:
-                    TakeSamples(work, s);
-                    break;
-                case FactsItem f:
-                    work.Batch.Facts.AddRange(f.Facts.Select(fact => (f.HostId, fact)));
-                    break;
-                case PresenceItem p:
-                    work.Batch.Presences.Add(p.Change);
-                    break;
-                case EventsItem e:
-                    TakeEvents(work, e);
-                    break;
-                case HeldItem h:
-                    Change(work, h.Held.RunId, m => m.HostId == h.HostId && !m.Status.State.IsFinal() ? m with { Status = m.Status with { Reason = h.Held.Reason } } : m);
-                    break;
-                case MarkItem mark:
-                    foreach (var run in mark.Runs)
-                    {
-                        Change(work, run, mark.Change);
-                    }
-                    work.Waiting.Add(mark.Done);
-                    break;
-                case JobItem job:
-                    work.Batch.Jobs.Add((job.Job, job.Runs));
-                    work.NewJobs.Add(job);
-                    break;
+                Take(work, item);
+            }
+            catch (Exception e)
+            {
+                // What one host sent must not stop the one writer for all the others.
+                Log.ItemDropped(log, e, item.GetType().Name);
+                (item as MarkItem)?.Done.TrySetException(e);
+                (item as JobItem)?.Done.TrySetException(e);
             }
         }
         for (var attempt = 1; ; attempt++)
@@ -175,6 +157,39 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
             }
         }
         await PublishAsync(work, stopping).ConfigureAwait(false);
+    }
+
+    private void Take(BatchInHand work, Item item)
+    {
+        switch (item)
+        {
+            case SamplesItem s:
+                TakeSamples(work, s);
+                break;
+            case FactsItem f:
+                work.Batch.Facts.AddRange(f.Facts.Select(fact => (f.HostId, fact)));
+                break;
+            case PresenceItem p:
+                work.Batch.Presences.Add(p.Change);
+                break;
+            case EventsItem e:
+                TakeEvents(work, e);
+                break;
+            case HeldItem h:
+                Change(work, h.Held.RunId, m => m.HostId == h.HostId && !m.Status.State.IsFinal() ? m with { Status = m.Status with { Reason = h.Held.Reason } } : m);
+                break;
+            case MarkItem mark:
+                foreach (var run in mark.Runs)
+                {
+                    Change(work, run, mark.Change);
+                }
+                work.Waiting.Add(mark.Done);
+                break;
+            case JobItem job:
+                work.Batch.Jobs.Add((job.Job, job.Runs));
+                work.NewJobs.Add(job);
+                break;
+        }
     }
 
     /// <summary>A job that the database does not take must not hold up the rest: each is tried by itself, once, for a person waits.</summary>
@@ -313,6 +328,9 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
 
     private static partial class Log
     {
+        [LoggerMessage(Level = LogLevel.Error, Message = "A {Item} could not be taken and was dropped")]
+        public static partial void ItemDropped(ILogger logger, Exception e, string item);
+
         [LoggerMessage(Level = LogLevel.Error, Message = "The database did not take {Items} items (attempt {Attempt}); they are kept and tried again")]
         public static partial void StoreFailed(ILogger logger, Exception e, int items, int attempt);
     }

@@ -20,6 +20,7 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
     private const string LinkItem = "link";
     private const string GoodbyeItem = "goodbye";
     private const string TimerItem = "timer";
+    private const int MaxReason = 2000;
 
     public override async Task OnConnectedAsync()
     {
@@ -62,11 +63,12 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
             Log.WrongProof(log, hello.HostId, Address());
             return Refuse(LinkRefusal.WrongProof, "The host's proof of its key is wrong: this identity belongs to another key or another service. Enrol the host again.");
         }
-        if (hello.UnfinishedRuns.Count > LinkProtocol.MaxUnfinishedRuns || Core.Text.Names.Clean(hello.SystemName, "system name", out _) is not { } systemName)
+        if (hello.UnfinishedRuns is null || hello.UnfinishedRuns.Count > LinkProtocol.MaxUnfinishedRuns || Core.Text.Names.Clean(hello.SystemName, "system name", out _) is not { } systemName)
         {
             return Refuse(LinkRefusal.WrongProof, "The hello is malformed.");
         }
 
+        hello = hello with { AgentVersion = Tame(hello.AgentVersion, 50) ?? "" };
         var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context);
         Context.Items[LinkItem] = link;
         registry.Register(link);
@@ -79,17 +81,20 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
 
     public Task Facts(FactReport report) => FromHostAsync(host =>
     {
-        var usable = report.Facts.Take(200).Where(f => f.IsUsable()).ToList();
-        return intake.FactsAsync(host, usable);
+        if (report.Facts is null)
+        {
+            return End();
+        }
+        return intake.FactsAsync(host, [.. report.Facts.Take(200).Where(f => f is { Name: not null } && f.IsUsable())]);
     });
 
     public Task Samples(SampleBatch batch) => FromHostAsync(host =>
-        batch.Samples.Count <= SampleBatch.MaxCount ? intake.SamplesAsync(host, batch.Samples) : End());
+        batch.Samples is { Count: <= SampleBatch.MaxCount } && batch.Samples.All(s => s is not null) ? intake.SamplesAsync(host, batch.Samples) : End());
 
     public Task RunEvents(RunEventBatch batch) => FromHostAsync(host =>
-        batch.Events.Any(e => e.Sequence < 0 || e.Data?.Length > Core.Jobs.RunEvent.MaxDataBytes) ? End() : intake.EventsAsync(host, batch.Events));
+        batch.Events is null || batch.Events.Any(e => e is null || e.Sequence < 0 || e.Data?.Length > Core.Jobs.RunEvent.MaxDataBytes) ? End() : intake.EventsAsync(host, [.. batch.Events.Select(Tame)]));
 
-    public Task RunHeld(RunHeld held) => FromHostAsync(host => intake.HeldAsync(host, held));
+    public Task RunHeld(RunHeld held) => FromHostAsync(host => intake.HeldAsync(host, held with { Reason = Tame(held.Reason, MaxReason) }));
 
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {
@@ -129,6 +134,19 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
         {
             Context.Abort();
         }
+    }
+
+    private static Core.Jobs.RunEvent Tame(Core.Jobs.RunEvent e) => e with
+    {
+        Start = e.Start is { } start ? start with { User = Tame(start.User, 100) ?? "" } : null,
+        End = e.End is { } end ? end with { Reason = Tame(end.Reason, MaxReason) } : null,
+    };
+
+    /// <summary>Text of a host as a database takes it: no zero characters (PostgreSQL has none in text), and not without end.</summary>
+    private static string? Tame(string? text, int most)
+    {
+        text = text?.Replace('\0', '\u2400');
+        return text?.Length > most ? text[..most] : text;
     }
 
     private ValueTask End()

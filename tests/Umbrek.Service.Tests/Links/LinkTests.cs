@@ -1,8 +1,10 @@
 using System.Net.WebSockets;
 using System.Security.Cryptography;
 using System.Text;
+using System.Text.Json;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Links;
 using Umbrek.Service.Links;
 using Umbrek.Service.Tests.Hosting;
 using Umbrek.Simulation.Links;
@@ -32,22 +34,43 @@ public sealed class LinkTests
     [InlineData("{\"type\":1,\"target\":\"Samples\",\"arguments\":[{\"samples\":\"many\"}]}\u001e")]
     [InlineData("{\"type\":1,\"target\":\"Samples\",\"arguments\":[]}\u001e")]
     [InlineData("{\"type\":1,\"target\":\"RunEvents\",\"arguments\":[{\"events\":[{\"runId\":\"x\"}]}]}\u001e")]
-    [InlineData("{\"type\":1,\"target\":\"Goodbye\",\"arguments\":[{\"reason\":\"agent-stopped\"}]}\u001e")]
+    [InlineData("{\"type\":1,\"target\":\"Goodbye\",\"arguments\":[{\"reason\":2}]}\u001e")]
+    [InlineData("{\"type\":1,\"target\":\"Samples\",\"arguments\":[{}]}\u001e")]
+    [InlineData("{\"type\":1,\"target\":\"RunEvents\",\"arguments\":[{\"events\":[null]}]}\u001e")]
     [InlineData("not json at all\u001e")]
     [InlineData("oversize")]
+    [InlineData("too many samples")]
     public async Task A_hostile_agents_link_is_closed_and_nobody_else_notices(string message)
     {
         await using var service = await TestService.StartAsync();
         await using var bystander = await service.LinkAsync("plover-log-01");
-        using var hostile = new ClientWebSocket();
-        await hostile.ConnectAsync(new UriBuilder(service.Address) { Scheme = "ws", Path = LinkProtocol.Path }.Uri, default);
-        await SendAsync(hostile, HandshakeDone);
-        await SendAsync(hostile, message == "oversize" ? $"{{\"type\":1,\"target\":\"Samples\",\"arguments\":[\"{new string('x', 40_000)}\"]}}\u001e" : message);
+        // It has proven its key and is linked: what it says now is what ends its link.
+        var (identity, _) = await service.EnrolAsync("quay-ticket-01");
+        using var hostile = await SayHelloAsync(service, identity);
+        (await service.HostAsync("quay-ticket-01")).Presence.State.ShouldBe(PresenceState.Linked);
+        await SendAsync(hostile, message switch
+        {
+            "oversize" => $"{{\"type\":1,\"target\":\"Samples\",\"arguments\":[\"{new string('x', 40_000)}\"]}}\u001e",
+            "too many samples" => $"{{\"type\":1,\"target\":\"Samples\",\"arguments\":[{{\"samples\":[{string.Join(',', Enumerable.Repeat("{\"at\":\"2026-11-23T12:00:00Z\"}", 21))}]}}]}}\u001e",
+            _ => message,
+        });
         await UntilClosedAsync(hostile);
+        await Wait.UntilAsync(async () => (await service.HostAsync("quay-ticket-01")).Presence.State == PresenceState.Away, "the hostile host to be away");
 
         bystander.IsLinked.ShouldBeTrue();
         await bystander.SendSampleAsync(default);
         await Wait.UntilAsync(async () => (await service.HostAsync("plover-log-01")).ProcessorPercent is not null, "the other host's sample");
+    }
+
+    [Fact]
+    public async Task A_link_that_says_nothing_wrong_stays_open()
+    {
+        await using var service = await TestService.StartAsync();
+        var (identity, _) = await service.EnrolAsync("quay-ticket-01");
+        using var honest = await SayHelloAsync(service, identity);
+        await SendAsync(honest, $"{{\"type\":1,\"target\":\"Samples\",\"arguments\":[{{\"samples\":[{{\"at\":\"{DateTimeOffset.UtcNow:yyyy-MM-ddTHH:mm:ssZ}\",\"processorPercent\":7}}]}}]}}\u001e");
+        (await ReadUntilAsync(honest, "SamplesKept")).ShouldContain("upTo");
+        honest.State.ShouldBe(WebSocketState.Open);
     }
 
     [Fact]
@@ -90,6 +113,42 @@ public sealed class LinkTests
     }
 
     private static Task SendAsync(ClientWebSocket socket, string text) => socket.SendAsync(Encoding.UTF8.GetBytes(text), WebSocketMessageType.Text, true, default);
+
+    /// <summary>A link written by hand from docs/protocol.md: handshake, challenge, hello.</summary>
+    private static async Task<ClientWebSocket> SayHelloAsync(TestService service, AgentIdentity identity)
+    {
+        var socket = new ClientWebSocket();
+        await socket.ConnectAsync(new UriBuilder(service.Address) { Scheme = "ws", Path = LinkProtocol.Path }.Uri, default);
+        await SendAsync(socket, HandshakeDone);
+        var challenge = JsonDocument.Parse(await ReadUntilAsync(socket, "Challenge")).RootElement.GetProperty("arguments")[0];
+        using var key = identity.OpenKey();
+        var proof = LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, challenge.GetProperty("nonce").GetBytesFromBase64());
+        await SendAsync(socket, JsonSerializer.Serialize(new
+        {
+            type = 1,
+            invocationId = "1",
+            target = "Hello",
+            arguments = new[] { new { version = 1, hostId = identity.HostId, proof, agentVersion = "0", systemName = "quay-ticket-01", hostTime = DateTimeOffset.UtcNow, unfinishedRuns = Array.Empty<Guid>() } },
+        }) + "\u001e");
+        (await ReadUntilAsync(socket, "\"invocationId\":\"1\"")).ShouldContain("\"refusal\":\"none\"");
+        return socket;
+    }
+
+    /// <summary>The first message from here on that holds a word.</summary>
+    private static async Task<string> ReadUntilAsync(ClientWebSocket socket, string word)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(20));
+        var buffer = new byte[16 * 1024];
+        while (true)
+        {
+            var got = await socket.ReceiveAsync(buffer, limit.Token);
+            got.MessageType.ShouldNotBe(WebSocketMessageType.Close);
+            if (Encoding.UTF8.GetString(buffer, 0, got.Count).Split('\u001e').FirstOrDefault(m => m.Contains(word, StringComparison.Ordinal)) is { } message)
+            {
+                return message;
+            }
+        }
+    }
 
     private static async Task UntilClosedAsync(ClientWebSocket socket)
     {

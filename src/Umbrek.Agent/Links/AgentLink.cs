@@ -72,6 +72,10 @@ public sealed class AgentLink(
                 log.Warning(reason);
                 report(LinkState.Waiting, reason);
             }
+            finally
+            {
+                current = null;
+            }
             try
             {
                 await Task.Delay(wait, time, stop).ConfigureAwait(false);
@@ -93,12 +97,12 @@ public sealed class AgentLink(
         }
         try
         {
-            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2), time);
-            await connection.SendAsync(ToService.Goodbye, new LinkGoodbye(reason), limit.Token).ConfigureAwait(false);
+            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(5), time);
+            await connection.InvokeAsync(ToService.Goodbye, new LinkGoodbye(reason), limit.Token).ConfigureAwait(false);
             await connection.StopAsync(limit.Token).ConfigureAwait(false);
             return true;
         }
-        catch (Exception e) when (e is OperationCanceledException or InvalidOperationException or IOException)
+        catch (Exception e) when (e is OperationCanceledException or InvalidOperationException or IOException or HubException)
         {
             return false;
         }
@@ -151,7 +155,10 @@ public sealed class AgentLink(
                 {
                     return $"The service speaks link version {asked.Version}; this agent needs {LinkProtocol.OldestVersion} or newer. Update the service.";
                 }
-                var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked), limit.Token).ConfigureAwait(false);
+                var hello = connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked), limit.Token);
+                // From the hello on the service may hold this host for linked: a goodbye goes behind it, not only behind its answer.
+                current = connection;
+                var welcome = await hello.ConfigureAwait(false);
                 if (welcome.Refusal != LinkRefusal.None)
                 {
                     return welcome.Message ?? welcome.Refusal.ToString();
@@ -166,30 +173,22 @@ public sealed class AgentLink(
         }
 
         linked();
-        current = connection;
         report(LinkState.Linked, null);
         runs.Rewind();
-        try
+        var work = new[]
         {
-            var work = new[]
-            {
-                TakeOrdersAsync(connection, orders.Reader, ended.Token),
-                SendRunsAsync(connection, ended.Token),
-                SendSamplesAsync(connection, ended.Token),
-                SendFactsAsync(connection, known, ended.Token),
-            };
-            await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
-            await ended.CancelAsync().ConfigureAwait(false);
-            await Task.WhenAll(work).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            var why = closed.Task.IsCompleted ? (await closed.Task.ConfigureAwait(false))?.Message ?? "the service closed it" : "sending failed";
-            log.Warning($"the link ended: {why}");
-            report(LinkState.Waiting, why);
-            return null;
-        }
-        finally
-        {
-            current = null;
-        }
+            TakeOrdersAsync(connection, orders.Reader, ended.Token),
+            SendRunsAsync(connection, ended.Token),
+            SendSamplesAsync(connection, ended.Token),
+            SendFactsAsync(connection, known, ended.Token),
+        };
+        await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
+        await ended.CancelAsync().ConfigureAwait(false);
+        await Task.WhenAll(work).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        var why = closed.Task.IsCompleted ? (await closed.Task.ConfigureAwait(false))?.Message ?? "the service closed it" : "sending failed";
+        log.Warning($"the link ended: {why}");
+        report(LinkState.Waiting, why);
+        return null;
     }
 
     private HubConnection Build(ServicePin pin)

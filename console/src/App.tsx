@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Outlet, Route, Routes } from "react-router";
 import { Door } from "./access/Door";
 import { api, ask, ServiceProblem } from "./api/client";
+import { useWaiting } from "./enrolment/useWaiting";
 import { estateStore } from "./estate/estateStore";
 import { HostsPage } from "./estate/HostsPage";
 import { ScopeLine } from "./estate/ScopeLine";
@@ -15,7 +16,27 @@ const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
+const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
+const OfferPage = lazy(() => import("./enrolment/OfferPage").then((m) => ({ default: m.OfferPage })));
+
 export function App() {
+  return (
+    <Routes>
+      {/* For people who have no account and need none. */}
+      <Route
+        path="/get/:secret"
+        element={
+          <Suspense>
+            <OfferPage />
+          </Suspense>
+        }
+      />
+      <Route path="*" element={<Inside />} />
+    </Routes>
+  );
+}
+
+function Inside() {
   const me = useQuery({
     queryKey: ["me"],
     queryFn: () => ask(api.GET("/api/v1/me")),
@@ -31,6 +52,7 @@ export function App() {
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/join" element={<JoinPage />} />
+        <Route path="/join/:id" element={<InstallerPage />} />
         <Route path="/" element={<Navigate to="/hosts" replace />} />
         <Route
           path="*"
@@ -51,9 +73,10 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
     return () => estateStore.close();
   }, []);
   const { line, known } = useEstate();
+  const waiting = useWaiting();
   return (
     <div className="frame">
-      <ScopeLine me={me} />
+      <ScopeLine me={me} waiting={waiting} />
       <div>
         {line === "broken" && known && (
           <div className="page" style={{ paddingBottom: 0 }}>

@@ -6,7 +6,9 @@ import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Door } from "./access/Door";
 import type { HostSummary } from "./api/types";
+import { InstallerPage } from "./enrolment/InstallerPage";
 import { JoinPage } from "./enrolment/JoinPage";
+import { OfferPage } from "./enrolment/OfferPage";
 import { estateStore } from "./estate/estateStore";
 import { FactsPanel } from "./estate/FactsPanel";
 import { ScopeLine } from "./estate/ScopeLine";
@@ -73,37 +75,184 @@ describe("the door", () => {
   });
 });
 
-describe("the page to join", () => {
-  const token = {
-    id: "t1",
-    groupPath: "Saltmarsh Ferry/Quay",
-    state: "valid",
-    createdAt: "2026-11-23T12:00:00Z",
-    createdBy: "Ines Okafor",
-    expiresAt: "2026-11-30T12:00:00Z",
-    maxUses: 3,
-    uses: 1,
-  };
+const policy = { allowed: ["run", "watch"], consent: "never" };
+const installer = {
+  id: "i1",
+  groupPath: "Saltmarsh Ferry/Quay",
+  note: "new kiosks",
+  state: "valid",
+  policy,
+  accessKey: "none",
+  approvalNeeded: true,
+  createdAt: "2026-11-23T12:00:00Z",
+  createdBy: "Ines Okafor",
+  expiresAt: "2026-11-30T12:00:00Z",
+  maxUses: 3,
+  uses: 1,
+  waiting: 1,
+};
+const waits = {
+  id: "e1",
+  installerId: "i1",
+  groupPath: "Saltmarsh Ferry/Quay",
+  at: "2026-11-23T12:00:00Z",
+  address: "198.51.100.7",
+  systemName: "quay-ticket-05",
+  label: "quay-ticket-05",
+  agentVersion: "0.1.0",
+  state: "waiting",
+  why: "approval-needed",
+};
 
-  it("lists tokens with what is left of them and revokes one", async () => {
+describe("the page to join", () => {
+  const groups = { items: [{ id: "g", path: "Saltmarsh Ferry/Quay", name: "Quay", hosts: 0 }], total: 1 };
+
+  it("lists installers with what is left of them, and what waits", async () => {
     answers = {
-      "GET enrolment-tokens": [200, { items: [token, { ...token, id: "t2", state: "used-up", uses: 3 }], total: 2 }],
-      "GET groups": [200, { items: [], total: 0 }],
-      "POST enrolment-tokens/t1/revoke": [200, { ...token, state: "revoked" }],
+      "GET installers": [
+        200,
+        { items: [installer, { ...installer, id: "i2", state: "used-up", uses: 3, waiting: 0 }] },
+      ],
+      "GET enrolments": [200, { items: [waits], total: 1 }],
     };
     show(<JoinPage />);
-    expect(await screen.findByText("1 of 3")).toBeInTheDocument();
-    expect(screen.getByText("used up")).toBeInTheDocument();
-    await userEvent.click(screen.getByRole("button", { name: "Revoke" }));
-    await waitFor(() => expect(asked.some((a) => a.path === "enrolment-tokens/t1/revoke")).toBe(true));
+    expect(await screen.findByText("used up")).toBeInTheDocument();
+    expect(screen.getByText("3 of 3")).toBeInTheDocument();
+    expect(await screen.findByText("One computer waits to be let in")).toBeInTheDocument();
+    expect(screen.getByText("198.51.100.7")).toBeInTheDocument();
   });
 
-  it("says why nothing can be made before a group is chosen", async () => {
-    answers = { "GET enrolment-tokens": [200, { items: [], total: 0 }], "GET groups": [200, { items: [], total: 0 }] };
+  it("offers the entry of the same machine, and decides about marked ones only", async () => {
+    const known = {
+      hostId: "h1",
+      label: "quay-old",
+      groupPath: "Saltmarsh Ferry/Quay",
+      linked: false,
+      lastSeenAt: waits.at,
+    };
+    answers = {
+      "GET installers": [200, { items: [], total: 0 }],
+      "GET enrolments": [
+        200,
+        { items: [waits, { ...waits, id: "e2", label: "quay-again", sameAs: known, why: "same-machine" }] },
+      ],
+      "POST enrolments/decide": [200, []],
+    };
     show(<JoinPage />);
-    expect(await screen.findByText("No token yet")).toBeInTheDocument();
-    expect(screen.getByRole("button", { name: "Make a token" })).toHaveAttribute("title", "Choose a group first");
-    expect(screen.getByPlaceholderText("There is no group yet")).toBeInTheDocument();
+    await userEvent.click(await screen.findByRole("button", { name: "Take over quay-old" }));
+    await waitFor(() => expect(asked.some((a) => a.path === "enrolments/decide")).toBe(true));
+    expect(asked.find((a) => a.path === "enrolments/decide")?.body).toEqual({ ids: ["e2"], decision: "take-over" });
+    await userEvent.click(screen.getByLabelText("Mark quay-ticket-05"));
+    await userEvent.click(screen.getByRole("button", { name: "Turn 1 marked away" }));
+    await waitFor(() => expect(asked.filter((a) => a.path === "enrolments/decide")).toHaveLength(2));
+    expect(asked.filter((a) => a.path === "enrolments/decide")[1]?.body).toEqual({ ids: ["e1"], decision: "reject" });
+  });
+
+  it("makes an installer with all that it carries, once a group is chosen", async () => {
+    answers = {
+      "GET installers": [200, { items: [], total: 0 }],
+      "GET enrolments": [200, { items: [], total: 0 }],
+      "GET groups": [200, groups],
+      "POST installers": [
+        201,
+        { info: installer, token: "t", link: "l", command: "c", silentCommand: "s", enrolments: [] },
+      ],
+    };
+    show(<JoinPage />, "/join");
+    expect(await screen.findByText("No installer yet")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "New installer" }));
+    expect(screen.getByRole("button", { name: "Make an installer" })).toHaveAttribute("title", "Choose a group first");
+    await userEvent.click(await screen.findByRole("textbox", { name: /^Group/ }));
+    await userEvent.click(await screen.findByRole("option", { name: /Quay/, hidden: true }));
+    await userEvent.click(screen.getByLabelText("use mouse and keyboard"));
+    await userEvent.click(screen.getByLabelText("Each computer waits until a person lets it in"));
+    await userEvent.click(screen.getByRole("button", { name: /^Make an installer for/ }));
+    await waitFor(() => expect(asked.some((a) => a.method === "POST" && a.path === "installers")).toBe(true));
+    expect(asked.find((a) => a.method === "POST" && a.path === "installers")?.body).toMatchObject({
+      groupPath: "Saltmarsh Ferry/Quay",
+      approvalNeeded: true,
+      policy: {
+        allowed: ["watch", "shell", "run", "read-files", "write-files", "power", "software"],
+        consent: "never",
+      },
+    });
+  });
+});
+
+describe("the page of an installer", () => {
+  const detail = {
+    info: installer,
+    token: "t.k",
+    link: "https://x/get/t",
+    command: "curl x",
+    silentCommand: "agent x",
+  };
+  const page = (
+    <Routes>
+      <Route path="/join/:id" element={<InstallerPage />} />
+    </Routes>
+  );
+
+  it("hands it out, says who used it, and revokes it", async () => {
+    answers = {
+      "GET installers/i1": [
+        200,
+        { ...detail, enrolments: [{ ...waits, state: "refused", detail: "It was used up." }] },
+      ],
+      "POST installers/i1/revoke": [200, { ...installer, state: "revoked" }],
+    };
+    show(page, "/join/i1");
+    expect(await screen.findByText("https://x/get/t")).toBeInTheDocument();
+    expect(screen.getByText("run commands, see the screen")).toBeInTheDocument();
+    expect(screen.getByText("It was used up.")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Revoke" }));
+    await waitFor(() => expect(asked.some((a) => a.path === "installers/i1/revoke")).toBe(true));
+  });
+
+  it("shows nothing to hand out once it lets nobody in", async () => {
+    answers = { "GET installers/i1": [200, { ...detail, info: { ...installer, state: "expired" }, enrolments: [] }] };
+    show(page, "/join/i1");
+    expect(await screen.findByText(/lets nobody in any more: it is expired/)).toBeInTheDocument();
+    expect(screen.queryByText("https://x/get/t")).toBeNull();
+  });
+});
+
+describe("the page behind a link", () => {
+  const offer = {
+    customer: "Saltmarsh Ferry",
+    groupPath: "Saltmarsh Ferry/Quay",
+    policy,
+    accessKey: "none",
+    approvalNeeded: false,
+    command: "curl … | sudo sh",
+    agentVersion: "0.1.0",
+    agentBytes: 11_000_000,
+    agentSha256: "ab",
+  };
+  const page = (
+    <Routes>
+      <Route path="/get/:secret" element={<OfferPage />} />
+    </Routes>
+  );
+
+  it("tells the person there who asks, what is allowed and how", async () => {
+    answers = { "GET offers/s3": [200, offer] };
+    show(page, "/get/s3");
+    expect(await screen.findByText("Saltmarsh Ferry")).toBeInTheDocument();
+    expect(screen.getByText("see the screen")).toBeInTheDocument();
+    expect(screen.queryByText("restart and shut down")).toBeNull();
+    expect(screen.getByRole("link", { name: /^Download/ })).toHaveAttribute("href", "/get/s3/package");
+  });
+
+  it("gives nothing away for a link that ended or is not known", async () => {
+    answers = { "GET offers/s3": [200, { ...offer, refusal: "The installer was revoked." }] };
+    const { unmount } = show(page, "/get/s3");
+    expect(await screen.findByRole("alert")).toHaveTextContent("revoked");
+    expect(screen.queryByRole("link")).toBeNull();
+    unmount();
+    answers = { "GET offers/s4": [404, { detail: "This service does not know the link." }] };
+    show(page, "/get/s4");
+    expect(await screen.findByRole("alert")).toHaveTextContent("does not know the link");
   });
 });
 

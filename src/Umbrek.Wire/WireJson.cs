@@ -1,11 +1,14 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Umbrek.Core.Access;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Audit;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Health;
@@ -31,7 +34,9 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     [
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<EnrolmentTokenState>), typeof(WordConverter<SignInUse>),
+        typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
+        typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -56,14 +61,25 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(List<Fact>))]
 [JsonSerializable(typeof(EnrolmentRequest))]
 [JsonSerializable(typeof(EnrolmentAnswer))]
-[JsonSerializable(typeof(NewEnrolmentToken))]
-[JsonSerializable(typeof(CreatedEnrolmentToken))]
-[JsonSerializable(typeof(Page<EnrolmentTokenInfo>))]
+[JsonSerializable(typeof(NewInstaller))]
+[JsonSerializable(typeof(InstallerDetail))]
+[JsonSerializable(typeof(InstallerInfo))]
+[JsonSerializable(typeof(InstallerOffer))]
+[JsonSerializable(typeof(InstallerSettings))]
+[JsonSerializable(typeof(EnrolmentDecisionRequest))]
+[JsonSerializable(typeof(EnrolmentPulse))]
+[JsonSerializable(typeof(EnrolmentState))]
+[JsonSerializable(typeof(HostPolicy))]
+[JsonSerializable(typeof(Page<InstallerInfo>))]
+[JsonSerializable(typeof(Page<EnrolmentInfo>))]
+[JsonSerializable(typeof(Page<AuditInfo>))]
 [JsonSerializable(typeof(Page<HostSummary>))]
 [JsonSerializable(typeof(Page<GroupInfo>))]
 [JsonSerializable(typeof(Page<JobInfo>))]
 [JsonSerializable(typeof(Page<TechnicianInfo>))]
-[JsonSerializable(typeof(List<EnrolmentTokenInfo>))]
+[JsonSerializable(typeof(List<InstallerInfo>))]
+[JsonSerializable(typeof(List<EnrolmentInfo>))]
+[JsonSerializable(typeof(List<AuditInfo>))]
 [JsonSerializable(typeof(List<HostSummary>))]
 [JsonSerializable(typeof(List<GroupInfo>))]
 [JsonSerializable(typeof(List<JobInfo>))]

@@ -52,7 +52,7 @@ internal static class ProgramBench
         await using var least = await Measured.StartAsync(bare, "linked", "link", $"http://127.0.0.1:{hubPort}/hub");
         var state = Path.Combine(directory.Path, "agent");
         var enrolment = await DemoWorld.TokenAsync(api, "Saltmarsh Ferry", 1, "bench", default);
-        await new Enroller(new StateDirectory(state), new Umbrek.Agent.Platform.Linux.LinuxPlatform()).EnrolAsync(address, enrolment, null, default);
+        await new Enroller(new StateDirectory(state), new Umbrek.Agent.Platform.Linux.LinuxPlatform()).EnrolAsync(address, enrolment, null, AccessKeyChoice.None, default);
         await using var agent = await Measured.StartAsync(ChildProgram.Find("umbrek-agent"), "linked with", "run", "--state", state);
         var before = agent.ProcessorSeconds();
         var clock = Stopwatch.GetTimestamp();

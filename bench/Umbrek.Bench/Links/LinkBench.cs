@@ -110,14 +110,14 @@ internal static class LinkBench
         }
         var api = new ApiClient(address, null, token);
         await api.PostAsync("groups", new NewGroup("Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
-        var enrolment = (await api.PostAsync("enrolment-tokens", new NewEnrolmentToken("Saltmarsh Ferry"), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, default)).Token;
+        var enrolment = (await api.PostAsync("installers", new NewInstaller("Saltmarsh Ferry"), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, default)).Token;
         var hosts = Scenario.Hosts(count).ToList();
         var identities = new (AgentIdentity, SimulatedHost)[count];
         using var states = new Scratch();
         var seconds = await TimeAsync(() => System.Threading.Tasks.Parallel.ForEachAsync(Enumerable.Range(0, count), new ParallelOptions { MaxDegreeOfParallelism = 8 }, async (i, cancel) =>
         {
             var state = new StateDirectory(Path.Combine(states.Path, $"{i}"));
-            identities[i] = (await new Enroller(state, new SimulatedPlatform(hosts[i], TimeProvider.System)).EnrolAsync(address, enrolment, null, cancel), hosts[i]);
+            identities[i] = ((await new Enroller(state, new SimulatedPlatform(hosts[i], TimeProvider.System)).EnrolAsync(address, enrolment, null, AccessKeyChoice.None, cancel)).Identity, hosts[i]);
         }));
         return (api, [.. identities], seconds);
     }

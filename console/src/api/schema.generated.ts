@@ -98,10 +98,114 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    get?: never;
+    /** Who joined, tried to, or waits, newest first. */
+    get: operations["listEnrolments"];
     put?: never;
     /** A new host presents its token and its key. */
     post: operations["enrol"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/enrolments/decide": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Approves or rejects enrolments that wait, or lets them take over the entry of the same machine. */
+    post: operations["decideEnrolments"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/installers": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Installers, newest first. */
+    get: operations["listInstallers"];
+    put?: never;
+    /** Makes an installer for a group. */
+    post: operations["createInstaller"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/installers/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An installer: its link, its lines, and who used it. */
+    get: operations["getInstaller"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/installers/{id}/revoke": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ends an installer; hosts that came in with it stay. */
+    post: operations["revokeInstaller"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/installers/{id}/package": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The installer as a Debian package. */
+    get: operations["getInstallerPackage"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/offers/{secret}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the page of an installer's link tells. */
+    get: operations["getOffer"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -125,35 +229,17 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/v1/enrolment-tokens": {
+  "/api/v1/audit": {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** Enrolment tokens, newest first. */
-    get: operations["listEnrolmentTokens"];
+    /** The audit log, newest first; 'action' narrows to actions that begin so, 'before' continues below a number. */
+    get: operations["listAudit"];
     put?: never;
-    /** Makes a token; its text is in this answer and nowhere else. */
-    post: operations["createEnrolmentToken"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/v1/enrolment-tokens/{id}/revoke": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /** Ends a token; hosts that came in with it stay. */
-    post: operations["revokeEnrolmentToken"];
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -338,6 +424,20 @@ export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
     /** @enum {unknown} */
+    AccessKeyRule: "none" | "ask-at-install" | "generate";
+    AuditInfo: {
+      /** Format: int64 */
+      number: number;
+      /** Format: date-time */
+      at: string;
+      actor: string;
+      address: null | string;
+      action: string;
+      target: string;
+      detail: string;
+      hash: string;
+    };
+    /** @enum {unknown} */
     AwayReason:
       | "none"
       | "agent-stopped"
@@ -345,7 +445,8 @@ export interface components {
       | "agent-updating"
       | "lost-contact"
       | "replaced-by-newer-link"
-      | "link-refused";
+      | "link-refused"
+      | "agent-removed";
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
@@ -354,16 +455,45 @@ export interface components {
       /** Format: double */
       timeoutSeconds?: null | number;
     };
-    CreatedEnrolmentToken: {
-      info: components["schemas"]["EnrolmentTokenInfo"];
-      token: string;
-      command: string;
-    };
+    /** @enum {unknown} */
+    ConsentRule: "never" | "when-somebody-is-logged-in" | "always";
     EnrolmentAnswer: {
       /** Format: uuid */
       hostId: string;
       label: string;
       groupPath: string;
+      state: components["schemas"]["EnrolmentState"];
+      policy: components["schemas"]["HostPolicy"];
+      /** Format: byte */
+      releaseKey: string;
+    };
+    /** @enum {unknown} */
+    EnrolmentDecision: "approve" | "reject" | "take-over";
+    EnrolmentDecisionRequest: {
+      ids: string[];
+      decision: components["schemas"]["EnrolmentDecision"];
+    };
+    EnrolmentInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      installerId: null | string;
+      groupPath: string;
+      /** Format: date-time */
+      at: string;
+      address: null | string;
+      systemName: string;
+      label: string;
+      agentVersion: string;
+      state: components["schemas"]["EnrolmentState"];
+      why: components["schemas"]["WaitingReason"];
+      detail: null | string;
+      /** Format: uuid */
+      hostId: null | string;
+      sameAs: null | components["schemas"]["KnownMachine"];
+      /** Format: date-time */
+      decidedAt: null | string;
+      decidedBy: null | string;
     };
     EnrolmentRequest: {
       token: string;
@@ -375,27 +505,11 @@ export interface components {
       proof: string;
       agentVersion: string;
       label?: null | string;
-    };
-    EnrolmentTokenInfo: {
-      /** Format: uuid */
-      id: string;
-      groupPath: string;
-      note: null | string;
-      state: components["schemas"]["EnrolmentTokenState"];
-      /** Format: date-time */
-      createdAt: string;
-      createdBy: string;
-      /** Format: date-time */
-      expiresAt: null | string;
-      /** Format: int32 */
-      maxUses: null | number;
-      /** Format: int32 */
-      uses: number;
-      /** Format: date-time */
-      revokedAt: null | string;
+      hardwareId?: null | string;
+      accessKey?: null | string;
     };
     /** @enum {unknown} */
-    EnrolmentTokenState: "valid" | "expired" | "used-up" | "revoked";
+    EnrolmentState: "joined" | "waiting" | "rejected" | "took-over" | "refused";
     Fact: {
       name: string;
       value: components["schemas"]["JsonElement"];
@@ -424,6 +538,8 @@ export interface components {
       /** Format: int32 */
       hosts: number;
     };
+    /** @enum {unknown} */
+    HostAct: "watch" | "control" | "shell" | "run" | "read-files" | "write-files" | "power" | "software";
     HostChange: {
       label?: null | string;
       groupPath?: null | string;
@@ -434,8 +550,13 @@ export interface components {
       enrolledAt: string;
       facts: components["schemas"]["Fact"][];
       latestSample: null | components["schemas"]["Sample"];
+      policy: components["schemas"]["HostPolicy"];
       /** Format: int64 */
       version: number;
+    };
+    HostPolicy: {
+      allowed: components["schemas"]["HostAct"][];
+      consent: components["schemas"]["ConsentRule"];
     };
     HostSummary: {
       /** Format: uuid */
@@ -460,6 +581,55 @@ export interface components {
       storageUsedPercent: null | number;
       storageMount: null | string;
     };
+    InstallerDetail: {
+      info: components["schemas"]["InstallerInfo"];
+      token: string;
+      link: string;
+      command: string;
+      silentCommand: string;
+      enrolments: components["schemas"]["EnrolmentInfo"][];
+    };
+    InstallerInfo: {
+      /** Format: uuid */
+      id: string;
+      groupPath: string;
+      note: null | string;
+      state: components["schemas"]["InstallerState"];
+      policy: components["schemas"]["HostPolicy"];
+      accessKey: components["schemas"]["AccessKeyRule"];
+      approvalNeeded: boolean;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: date-time */
+      expiresAt: null | string;
+      /** Format: int32 */
+      maxUses: null | number;
+      /** Format: int32 */
+      uses: number;
+      /** Format: int32 */
+      waiting: number;
+      /** Format: date-time */
+      revokedAt: null | string;
+    };
+    InstallerOffer: {
+      customer: string;
+      groupPath: string;
+      note: null | string;
+      policy: components["schemas"]["HostPolicy"];
+      accessKey: components["schemas"]["AccessKeyRule"];
+      approvalNeeded: boolean;
+      /** Format: date-time */
+      expiresAt: null | string;
+      refusal: null | string;
+      command: string;
+      agentVersion: null | string;
+      /** Format: int64 */
+      agentBytes: number;
+      agentSha256: string;
+    };
+    /** @enum {unknown} */
+    InstallerState: "valid" | "expired" | "used-up" | "revoked";
     InterfaceSample: {
       name: string;
       /** Format: double */
@@ -488,17 +658,30 @@ export interface components {
       runs: components["schemas"]["RunCounts"];
     };
     JsonElement: unknown;
-    NewEnrolmentToken: {
+    KnownMachine: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      linked: boolean;
+      /** Format: date-time */
+      lastSeenAt: string;
+    };
+    NewGroup: {
+      name: string;
+      parentPath?: null | string;
+    };
+    NewInstaller: {
       groupPath: string;
       note?: null | string;
       /** Format: int64 */
       expiresInSeconds?: null | number;
       /** Format: int32 */
       maxUses?: null | number;
-    };
-    NewGroup: {
-      name: string;
-      parentPath?: null | string;
+      policy?: null | components["schemas"]["HostPolicy"];
+      accessKey?: components["schemas"]["AccessKeyRule"];
+      /** @default false */
+      approvalNeeded: boolean;
     };
     NewJob: {
       selection: string;
@@ -510,8 +693,14 @@ export interface components {
       name: string;
       password: string;
     };
-    PageOfEnrolmentTokenInfo: {
-      items: components["schemas"]["EnrolmentTokenInfo"][];
+    PageOfAuditInfo: {
+      items: components["schemas"]["AuditInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfEnrolmentInfo: {
+      items: components["schemas"]["EnrolmentInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -524,6 +713,12 @@ export interface components {
     };
     PageOfHostSummary: {
       items: components["schemas"]["HostSummary"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfInstallerInfo: {
+      items: components["schemas"]["InstallerInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -687,6 +882,8 @@ export interface components {
       name: string;
       role: string;
     };
+    /** @enum {unknown} */
+    WaitingReason: "none" | "approval-needed" | "same-machine";
   };
   responses: never;
   parameters: never;
@@ -909,6 +1106,38 @@ export interface operations {
       };
     };
   };
+  listEnrolments: {
+    parameters: {
+      query?: {
+        state?: components["schemas"]["EnrolmentState"];
+        installer?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfEnrolmentInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   enrol: {
     parameters: {
       query?: never;
@@ -929,6 +1158,225 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["EnrolmentAnswer"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  decideEnrolments: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["EnrolmentDecisionRequest"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["EnrolmentInfo"][];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listInstallers: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfInstallerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createInstaller: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewInstaller"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InstallerDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getInstaller: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InstallerDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  revokeInstaller: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InstallerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getInstallerPackage: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/vnd.debian.binary-package": string;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getOffer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        secret: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InstallerOffer"];
         };
       };
       /** @description What went wrong and what to do. */
@@ -977,9 +1425,13 @@ export interface operations {
       };
     };
   };
-  listEnrolmentTokens: {
+  listAudit: {
     parameters: {
-      query?: never;
+      query?: {
+        action?: string;
+        before?: number;
+        limit?: number;
+      };
       header?: never;
       path?: never;
       cookie?: never;
@@ -992,71 +1444,7 @@ export interface operations {
           [name: string]: unknown;
         };
         content: {
-          "application/json": components["schemas"]["PageOfEnrolmentTokenInfo"];
-        };
-      };
-      /** @description What went wrong and what to do. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  createEnrolmentToken: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewEnrolmentToken"];
-      };
-    };
-    responses: {
-      /** @description Created */
-      201: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CreatedEnrolmentToken"];
-        };
-      };
-      /** @description What went wrong and what to do. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  revokeEnrolmentToken: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EnrolmentTokenInfo"];
+          "application/json": components["schemas"]["PageOfAuditInfo"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -19,8 +19,18 @@ export type JobInfo = MayMiss<Schemas["JobInfo"]>;
 export type RunInfo = MayMiss<Schemas["RunInfo"]>;
 export type RunCounts = Schemas["RunCounts"];
 export type RunState = Schemas["RunState"];
-export type EnrolmentTokenInfo = MayMiss<Schemas["EnrolmentTokenInfo"]>;
-export type CreatedEnrolmentToken = Schemas["CreatedEnrolmentToken"];
+export type HostAct = Schemas["HostAct"];
+export type ConsentRule = Schemas["ConsentRule"];
+export type AccessKeyRule = Schemas["AccessKeyRule"];
+export type HostPolicy = Schemas["HostPolicy"];
+export type InstallerInfo = MayMiss<Schemas["InstallerInfo"]>;
+export type InstallerDetail = Omit<Schemas["InstallerDetail"], "info" | "enrolments"> & {
+  info: InstallerInfo;
+  enrolments: EnrolmentInfo[];
+};
+export type EnrolmentInfo = MayMiss<Schemas["EnrolmentInfo"]>;
+export type EnrolmentDecision = Schemas["EnrolmentDecision"];
+export type InstallerOffer = MayMiss<Schemas["InstallerOffer"]>;
 export type TechnicianInfo = Schemas["TechnicianInfo"];
 export type Problem = Schemas["Problem"];
 
@@ -43,4 +53,8 @@ export interface JobChanges {
   output: OutputPiece[];
   caughtUp: boolean;
   finished: boolean;
+}
+
+export interface EnrolmentPulse {
+  waiting: number;
 }

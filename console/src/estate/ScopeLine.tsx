@@ -15,7 +15,7 @@ const places = [
 ];
 
 /** Where we are and what is in view: always on top, on every page. Typing in it finds hosts; "/" goes there. */
-export function ScopeLine({ me }: { me: TechnicianInfo }) {
+export function ScopeLine({ me, waiting = 0 }: { me: TechnicianInfo; waiting?: number }) {
   const [scope, setScope] = useScope();
   const [params] = useSearchParams();
   const navigate = useNavigate();
@@ -66,6 +66,13 @@ export function ScopeLine({ me }: { me: TechnicianInfo }) {
             to={{ pathname: p.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}
           >
             {p.name}
+            {p.to === "/join" && waiting > 0 && (
+              <span className="waits">
+                {" "}
+                {waiting}
+                <span className="hidden-text"> waiting</span>
+              </span>
+            )}
           </NavLink>
         ))}
       </nav>

@@ -1,6 +1,8 @@
 using System.Security.Cryptography;
 using System.Text.Json;
+using System.Text.Json.Serialization;
 using Umbrek.Agent.Hosting;
+using Umbrek.Core.Access;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Enrolment;
@@ -8,8 +10,15 @@ namespace Umbrek.Agent.Enrolment;
 /// <summary>Who this host is to which service. The private key never leaves the host.</summary>
 /// <param name="PrivateKey">P-256, PKCS #8 (RFC 5958).</param>
 /// <param name="ServiceKeySha256">The one service key that is trusted.</param>
-public sealed record AgentIdentity(Uri Service, byte[] ServiceKeySha256, Guid HostId, byte[] PrivateKey, string Label, string GroupPath)
+/// <param name="Policy">What this host's side allows; set when it joined.</param>
+/// <param name="ReleaseKey">The one key whose updates are taken: P-256, SubjectPublicKeyInfo.</param>
+public sealed record AgentIdentity(
+    Uri Service, byte[] ServiceKeySha256, Guid HostId, byte[] PrivateKey, string Label, string GroupPath, HostPolicy? Policy = null, byte[]? ReleaseKey = null)
 {
+    /// <summary>A host that joined before there were policies allows everything.</summary>
+    [JsonIgnore]
+    public HostPolicy Allowed => Policy ?? HostPolicy.Everything;
+
     public ServicePin NewPin() => new(ServiceKeySha256);
 
     public ECDsa OpenKey()

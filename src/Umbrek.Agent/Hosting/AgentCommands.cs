@@ -1,30 +1,31 @@
 using System.CommandLine;
 using System.Runtime.InteropServices;
-using System.Text.Json;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux;
-using Umbrek.Core.Text;
+using Umbrek.Core.Enrolment;
 
 namespace Umbrek.Agent.Hosting;
 
 /// <summary>The agent's command line.</summary>
 public static class AgentCommands
 {
-    private const int Failed = 1;
+    internal const int Failed = 1;
 
     public static RootCommand Build()
     {
         var root = new RootCommand("Keeps this computer reachable for the people who look after it.");
+        root.Subcommands.Add(InstallCommands.Install());
+        root.Subcommands.Add(InstallCommands.Uninstall());
+        root.Subcommands.Add(StatusCommand.Status());
         root.Subcommands.Add(Enrol());
         root.Subcommands.Add(Run());
-        root.Subcommands.Add(Status());
         root.Subcommands.Add(KeeperCommand());
         root.Subcommands.Add(WireCommand());
         return root;
     }
 
-    private static Option<string> StateOption() => new("--state")
+    internal static Option<string> StateOption() => new("--state")
     {
         Description = "The directory for identity, runs and status.",
         DefaultValueFactory = _ => StateDirectory.Default(),
@@ -36,19 +37,17 @@ public static class AgentCommands
         var token = new Option<string>("--token") { Description = "The enrolment token.", Required = true };
         var label = new Option<string?>("--label") { Description = "A friendly name; the system's own name is used when it is left out." };
         var state = StateOption();
-        var command = new Command("enrol", "Joins this computer to a service. Example: umbrek-agent enrol --service https://care.halyard.example:8443 --token TOKEN") { service, token, label, state };
+        var command = new Command("enrol", "Joins this computer to a service without installing anything; 'install' does both. Example: umbrek-agent enrol --service https://care.halyard.example:8443 --token TOKEN") { service, token, label, state };
         command.SetAction(async (parsed, cancel) =>
         {
             try
             {
-                var text = parsed.GetRequiredValue(service);
-                if (!Uri.TryCreate(text, UriKind.Absolute, out var address) || address.Scheme is not ("https" or "http"))
-                {
-                    throw new EnrolmentException($"'{text}' is no address of a service; write it like https://care.halyard.example:8443");
-                }
+                var address = ReadAddress(parsed.GetRequiredValue(service));
                 var directory = new StateDirectory(parsed.GetRequiredValue(state));
-                var identity = await new Enroller(directory, new LinuxPlatform()).EnrolAsync(address, parsed.GetRequiredValue(token), parsed.GetValue(label), cancel).ConfigureAwait(false);
-                Console.WriteLine($"Enrolled as {identity.Label} in {identity.GroupPath}. Now start the agent: umbrek-agent run");
+                var (identity, joined) = await new Enroller(directory, new LinuxPlatform()).EnrolAsync(address, parsed.GetRequiredValue(token), parsed.GetValue(label), AccessKeyChoice.None, cancel).ConfigureAwait(false);
+                Console.WriteLine(joined == EnrolmentState.Waiting
+                    ? $"{identity.Label} waits to be let into {identity.GroupPath} by a person there. Start the agent now, it comes in by itself: umbrek-agent run"
+                    : $"Enrolled as {identity.Label} in {identity.GroupPath}. Now start the agent: umbrek-agent run");
                 return 0;
             }
             catch (Exception e) when (e is EnrolmentException or InvalidDataException or IOException or UnauthorizedAccessException)
@@ -58,6 +57,11 @@ public static class AgentCommands
         });
         return command;
     }
+
+    /// <exception cref="EnrolmentException">It is none.</exception>
+    internal static Uri ReadAddress(string text) => Uri.TryCreate(text, UriKind.Absolute, out var address) && address.Scheme is ("https" or "http")
+        ? address
+        : throw new EnrolmentException($"'{text}' is no address of a service; write it like https://care.halyard.example:8443");
 
     private static Command Run()
     {
@@ -93,28 +97,6 @@ public static class AgentCommands
         return command;
     }
 
-    private static Command Status()
-    {
-        var state = StateOption();
-        var output = new Option<string>("--output") { Description = "text, or json for machines.", DefaultValueFactory = _ => "text" };
-        output.AcceptOnlyFromAmong("text", "json");
-        var command = new Command("status", "Says whether this host is linked, with whom, and what is wrong. Example: umbrek-agent status") { state, output };
-        command.SetAction(parsed =>
-        {
-            try
-            {
-                var report = ReadStatus(new StateDirectory(parsed.GetRequiredValue(state)));
-                Console.WriteLine(parsed.GetValue(output) == "json" ? JsonSerializer.Serialize(report, AgentJson.Default.StatusReport) : Describe(report, DateTimeOffset.UtcNow));
-                return report is { Running: true, Link.State: LinkState.Linked } ? 0 : Failed;
-            }
-            catch (Exception e) when (e is InvalidDataException or IOException or UnauthorizedAccessException or JsonException)
-            {
-                return Complain(e.Message);
-            }
-        });
-        return command;
-    }
-
     private static Command KeeperCommand()
     {
         var run = new Argument<string>("directory");
@@ -146,43 +128,7 @@ public static class AgentCommands
         return command;
     }
 
-    private static StatusReport ReadStatus(StateDirectory directory)
-    {
-        var identity = AgentIdentity.Load(directory);
-        var link = File.Exists(directory.StatusFile) ? JsonSerializer.Deserialize(File.ReadAllBytes(directory.StatusFile), AgentJson.Default.AgentStatus) : null;
-        return new StatusReport(
-            identity is not null, directory.IsHeld(), directory.Path, identity?.Service,
-            identity?.NewPin().ToString(), identity?.HostId, identity?.Label, identity?.GroupPath, link);
-    }
-
-    private static string Describe(StatusReport report, DateTimeOffset now)
-    {
-        if (!report.Enrolled)
-        {
-            return $"Not enrolled (looked in {report.StateDirectory}).\nEnrol it: umbrek-agent enrol --service URL --token TOKEN";
-        }
-        var link = report.Link;
-        var state = (report.Running, link) switch
-        {
-            (false, _) => "not running. Start it: umbrek-agent run",
-            (true, null) => "starting",
-            (true, { State: LinkState.Linked }) => $"linked for {Units.Span(now - link!.Since)}",
-            (true, { State: LinkState.Refused }) => $"refused by the service: {link!.Problem}",
-            (true, { State: LinkState.Waiting }) => $"no link for {Units.Span(now - link!.Since)}, tries again by itself\n           {link.Problem}",
-            _ => "connecting",
-        };
-        return $"""
-            Agent      {state}
-            Host       {report.Label} in {report.GroupPath}
-            Service    {report.Service}
-            Its key    {report.ServiceKey}
-            Version    {link?.AgentVersion ?? AgentVersion.Text}
-            Runs       {link?.UnfinishedRuns ?? 0} unfinished
-            State in   {report.StateDirectory}
-            """;
-    }
-
-    private static int Complain(string message)
+    internal static int Complain(string message)
     {
         Console.Error.WriteLine(message);
         return Failed;

@@ -3,6 +3,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Links;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 
 namespace Umbrek.Agent.Hosting;
@@ -11,6 +12,7 @@ namespace Umbrek.Agent.Hosting;
 public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, IHostPlatform platform, TimeProvider time, AgentLog log)
 {
     private readonly SampleBacklog samples = new();
+    private readonly TaskCompletionSource linked = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
     /// <summary>Samples taken before the agent runs, for a platform that has them.</summary>
     public void AddEarlier(IEnumerable<Sample> earlier)
@@ -25,10 +27,9 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     /// <param name="abandon">Ends it without a word, as a broken line does.</param>
     public async Task RunAsync(CancellationToken stop, CancellationToken abandon = default)
     {
-        using var runs = new RunTable(state, platform, time, log);
-        runs.Load();
+        using var runs = NewRuns();
         using var ending = new CancellationTokenSource();
-        using var link = new AgentLink(identity, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem));
+        using var link = NewLink(runs);
         var linking = link.RunAsync(ending.Token);
         var sampling = SampleAsync(link, ending.Token);
         using (var either = CancellationTokenSource.CreateLinkedTokenSource(stop, abandon))
@@ -43,13 +44,58 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         await Task.WhenAll(linking, sampling).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
     }
 
+    /// <summary>The last act of an agent that is being removed: ends its runs, delivers how they ended, and tells the service.</summary>
+    /// <returns>False when the service could not be told within the time.</returns>
+    public async Task<bool> LeaveAsync(TimeSpan within, CancellationToken cancel)
+    {
+        using var runs = NewRuns();
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        limit.CancelAfter(within);
+        using var ending = new CancellationTokenSource();
+        using var link = NewLink(runs);
+        foreach (var run in runs.Unfinished)
+        {
+            runs.Cancel(run);
+        }
+        var linking = link.RunAsync(ending.Token);
+        var told = false;
+        try
+        {
+            await linked.Task.WaitAsync(limit.Token).ConfigureAwait(false);
+            while (runs.Unfinished.Count > 0)
+            {
+                await Task.Delay(50, limit.Token).ConfigureAwait(false);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // Said by what is returned.
+        }
+        finally
+        {
+            told = await link.SayGoodbyeAsync(AwayReason.AgentRemoved).ConfigureAwait(false);
+            await ending.CancelAsync().ConfigureAwait(false);
+            await linking.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+        return told;
+    }
+
+    private RunTable NewRuns()
+    {
+        var runs = new RunTable(state, platform, identity.Allowed, time, log);
+        runs.Load();
+        return runs;
+    }
+
+    private AgentLink NewLink(RunTable runs) => new(identity, state, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem));
+
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {
         while (true)
         {
             try
             {
-                samples.Add(platform.TakeSample(time.GetUtcNow()));
+                samples.Add(platform.TakeSample(link.ServiceNow));
                 link.SampleTaken();
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException or FormatException or IndexOutOfRangeException)
@@ -62,6 +108,10 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private void Report(RunTable runs, LinkState linkState, string? problem)
     {
+        if (linkState == LinkState.Linked)
+        {
+            linked.TrySetResult();
+        }
         try
         {
             StateDirectory.WriteWhole(

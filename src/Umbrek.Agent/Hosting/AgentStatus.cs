@@ -1,5 +1,6 @@
 using System.Text.Json.Serialization;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Core.Access;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Hosting;
@@ -10,6 +11,9 @@ public enum LinkState
     Linked,
     Waiting,
     Refused,
+
+    /// <summary>The host joined, and a person has yet to let it in.</summary>
+    AwaitingApproval,
     Stopped,
 }
 
@@ -21,11 +25,17 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
     PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase,
     DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
     WriteIndented = true,
-    Converters = [typeof(Wire.WordConverter<LinkState>)])]
+    Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>)])]
 [JsonSerializable(typeof(AgentStatus))]
 [JsonSerializable(typeof(AgentIdentity))]
 [JsonSerializable(typeof(StatusReport))]
+[JsonSerializable(typeof(Enrolling))]
+[JsonSerializable(typeof(ScramVerifier))]
+[JsonSerializable(typeof(Installation))]
 public sealed partial class AgentJson : JsonSerializerContext;
 
 /// <summary>What <c>umbrek-agent status --output json</c> prints.</summary>
-public sealed record StatusReport(bool Enrolled, bool Running, string StateDirectory, Uri? Service, string? ServiceKey, Guid? HostId, string? Label, string? GroupPath, AgentStatus? Link);
+/// <param name="Problem">Null, or what is wrong and what to do.</param>
+public sealed record StatusReport(
+    bool Enrolled, bool Running, string StateDirectory, Uri? Service, string? ServiceKey, Guid? HostId, string? Label, string? GroupPath,
+    HostPolicy? Policy, bool HasAccessKey, Installation? Installation, AgentStatus? Link, string? Problem);

@@ -1,6 +1,6 @@
 namespace Umbrek.Agent.Hosting;
 
-/// <summary>Directories and files that nobody but the agent's user may open.</summary>
+/// <summary>Directories and files that nobody but the agent's user may open, and programs that everybody may run.</summary>
 public static class OwnerOnly
 {
     public static void CreateDirectory(string path)
@@ -12,6 +12,16 @@ public static class OwnerOnly
         else
         {
             Directory.CreateDirectory(path, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+        }
+    }
+
+    /// <summary>Mode 0755.</summary>
+    public static void MakeProgram(string path)
+    {
+        if (!OperatingSystem.IsWindows())
+        {
+            File.SetUnixFileMode(path,
+                UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute | UnixFileMode.GroupRead | UnixFileMode.GroupExecute | UnixFileMode.OtherRead | UnixFileMode.OtherExecute);
         }
     }
 

@@ -19,6 +19,15 @@ public sealed class StateDirectory
     /// <summary>One empty file for each run that was finished and acknowledged, so that no order is taken twice.</summary>
     public string Seen { get; }
     public string IdentityFile => System.IO.Path.Combine(Path, "identity.json");
+
+    /// <summary>The key and token of an enrolment whose answer has not come yet: a repeated attempt is the same one.</summary>
+    public string EnrollingFile => System.IO.Path.Combine(Path, "enrolling.json");
+
+    /// <summary>The verifier of the host's access key.</summary>
+    public string AccessKeyFile => System.IO.Path.Combine(Path, "access-key.json");
+
+    /// <summary>Where the agent was installed, when it was.</summary>
+    public string InstallationFile => System.IO.Path.Combine(Path, "installation.json");
     public string StatusFile => System.IO.Path.Combine(Path, "status.json");
     private string LockFile => System.IO.Path.Combine(Path, "agent.lock");
 

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using System.Net.Sockets;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire;
 using Umbrek.Wire.Links;
@@ -12,7 +13,7 @@ namespace Umbrek.Agent.Jobs;
 /// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
 /// to be sent.
 /// </summary>
-public sealed class RunTable(StateDirectory state, IHostPlatform platform, TimeProvider time, AgentLog log) : IDisposable
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostPolicy policy, TimeProvider time, AgentLog log) : IDisposable
 {
     private const int KeeperAttempts = 3;
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
@@ -63,7 +64,8 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, TimeP
     /// Accepts an order: on disk before anything starts. An order that was seen before is passed over.
     /// </summary>
     /// <returns>Null, or the event that tells the service that the order was refused.</returns>
-    public RunEvent? Accept(RunOrder order)
+    /// <param name="serviceNow">The service's time: a host's own clock may be wrong by years.</param>
+    public RunEvent? Accept(RunOrder order, DateTimeOffset serviceNow)
     {
         var name = order.RunId.ToString("N");
         if (entries.ContainsKey(order.RunId) || File.Exists(Path.Combine(state.Seen, name)))
@@ -75,7 +77,11 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, TimeP
         {
             return Refuse(order, problem);
         }
-        if (time.GetUtcNow() - order.OrderedAt > RunOrder.OldestOrder)
+        if (!policy.Allows(HostAct.Run))
+        {
+            return Refuse(order, "This host does not allow commands: its host policy leaves them out. Nothing was run.");
+        }
+        if (serviceNow - order.OrderedAt > RunOrder.OldestOrder)
         {
             return Refuse(order, $"The order is older than {RunOrder.OldestOrder.TotalDays:0} days; the host can't tell any more whether it ran before. Order it anew.");
         }

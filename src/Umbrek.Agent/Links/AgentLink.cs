@@ -23,7 +23,8 @@ namespace Umbrek.Agent.Links;
 /// its key, reports its facts, and goes on sending what the service does not keep yet.
 /// </summary>
 public sealed class AgentLink(
-    AgentIdentity identity,
+    AgentIdentity enrolledAs,
+    StateDirectory state,
     IHostPlatform platform,
     RunTable runs,
     SampleBacklog samples,
@@ -34,12 +35,22 @@ public sealed class AgentLink(
     private static readonly TimeSpan FactInterval = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan RefusedWait = TimeSpan.FromMinutes(1);
 
+    /// <summary>Asking whether a person has decided begins this often and becomes rarer.</summary>
+    private static readonly TimeSpan ApprovalWait = TimeSpan.FromSeconds(2);
+    private static readonly TimeSpan MostApprovalWait = TimeSpan.FromSeconds(30);
+
     private readonly SemaphoreSlim newSamples = new(0);
+    private AgentIdentity identity = enrolledAs;
     private HubConnection? current;
+    private TimeSpan clockError;
+    private int approvalAsked;
     private ServicePin? lastPin;
 
     /// <summary>Seconds between samples, as the service last asked for it.</summary>
     public int SampleIntervalSeconds { get; private set; } = Core.Health.SampleRules.DefaultIntervalSeconds;
+
+    /// <summary>The service's time, as far as it is known: the host's own clock, put right when it is wrong by more than a minute.</summary>
+    public DateTimeOffset ServiceNow => time.GetUtcNow() + clockError;
 
     public void SampleTaken() => newSamples.Release();
 
@@ -55,10 +66,21 @@ public sealed class AgentLink(
             try
             {
                 var refused = await LiveAsync(() => attempt = 0, stop).ConfigureAwait(false);
-                if (refused is not null)
+                if (refused is { Refusal: LinkRefusal.AwaitingApproval })
                 {
-                    log.Warning($"the service refused the link: {refused}");
-                    report(LinkState.Refused, refused);
+                    report(LinkState.AwaitingApproval, refused.Message);
+                    wait = TimeSpan.FromSeconds(Math.Min(MostApprovalWait.TotalSeconds, ApprovalWait.TotalSeconds * Math.Pow(1.3, approvalAsked++)) * (0.75 + 0.5 * Random.Shared.NextDouble()));
+                }
+                else if (refused is { Refusal: LinkRefusal.ClonedIdentity, SplitToken: { } token })
+                {
+                    log.Warning($"another machine is linked as {identity.Label}; this one, a copy of its disk, takes an identity of its own");
+                    identity = await new Enroller(state, platform).SplitAsync(identity, token, stop).ConfigureAwait(false);
+                    wait = TimeSpan.Zero;
+                }
+                else if (refused is not null)
+                {
+                    log.Warning($"the service refused the link: {refused.Message}");
+                    report(LinkState.Refused, refused.Message);
                     wait = RefusedWait * (0.5 + Random.Shared.NextDouble());
                 }
             }
@@ -109,8 +131,8 @@ public sealed class AgentLink(
     }
 
     /// <summary>One connection from opening to closing.</summary>
-    /// <returns>Null when it simply ended, or the service's reason for refusing it.</returns>
-    private async Task<string?> LiveAsync(Action linked, CancellationToken stop)
+    /// <returns>Null when it simply ended, or the service's answer refusing it.</returns>
+    private async Task<LinkWelcome?> LiveAsync(Action linked, CancellationToken stop)
     {
         lastPin = identity.NewPin();
         await using var connection = Build(lastPin);
@@ -153,15 +175,21 @@ public sealed class AgentLink(
                 var asked = await challenge.Task.WaitAsync(limit.Token).ConfigureAwait(false);
                 if (asked.Version < LinkProtocol.OldestVersion)
                 {
-                    return $"The service speaks link version {asked.Version}; this agent needs {LinkProtocol.OldestVersion} or newer. Update the service.";
+                    return new LinkWelcome(LinkRefusal.VersionTooNew, $"The service speaks link version {asked.Version}; this agent needs {LinkProtocol.OldestVersion} or newer. Update the service.", "", "", 0);
                 }
+                NoteClock(asked.ServiceTime);
                 var hello = connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked), limit.Token);
                 // From the hello on the service may hold this host for linked: a goodbye goes behind it, not only behind its answer.
                 current = connection;
                 var welcome = await hello.ConfigureAwait(false);
                 if (welcome.Refusal != LinkRefusal.None)
                 {
-                    return welcome.Message ?? welcome.Refusal.ToString();
+                    return welcome with { Message = welcome.Message ?? welcome.Refusal.ToString() };
+                }
+                if (welcome.HostId is { } now && now != identity.HostId)
+                {
+                    identity = identity with { HostId = now, Label = welcome.Label, GroupPath = welcome.GroupPath };
+                    identity.Save(state);
                 }
                 SampleIntervalSeconds = Math.Clamp(welcome.SampleIntervalSeconds, 1, 3600);
                 log.Info($"linked with {identity.Service.Authority} as {welcome.Label} ({welcome.GroupPath})");
@@ -216,7 +244,18 @@ public sealed class AgentLink(
         using var key = identity.OpenKey();
         return new LinkHello(
             LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce),
-            AgentVersion.Text, platform.SystemName, time.GetUtcNow(), runs.Unfinished);
+            AgentVersion.Text, platform.SystemName, time.GetUtcNow(), runs.Unfinished, platform.HardwareId, platform.BootId);
+    }
+
+    private void NoteClock(DateTimeOffset serviceTime)
+    {
+        var error = serviceTime - time.GetUtcNow();
+        var wrong = error.Duration() > TimeSpan.FromMinutes(1);
+        if (wrong && (clockError - error).Duration() > TimeSpan.FromMinutes(1))
+        {
+            log.Warning($"this host's clock is {Core.Text.Units.Span(error.Duration())} {(error > TimeSpan.Zero ? "behind" : "ahead of")} the service's; samples are told in the service's time");
+        }
+        clockError = wrong ? error : TimeSpan.Zero;
     }
 
     private async Task TakeOrdersAsync(HubConnection connection, ChannelReader<object> orders, CancellationToken ended)
@@ -225,7 +264,7 @@ public sealed class AgentLink(
         {
             if (order is RunOrder run)
             {
-                if (runs.Accept(run) is { } refusal)
+                if (runs.Accept(run, ServiceNow) is { } refusal)
                 {
                     await connection.SendAsync(ToService.RunEvents, new RunEventBatch([refusal]), ended).ConfigureAwait(false);
                 }
@@ -325,6 +364,8 @@ public sealed class AgentLink(
                         known.Clear();
                     }
                     await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
+                    return new HostAnswer(null);
+                case HostRequest.Ping:
                     return new HostAnswer(null);
                 default:
                     return new HostAnswer($"This agent (version {AgentVersion.Text}) does not know the request '{request.Kind}'. Update it.");

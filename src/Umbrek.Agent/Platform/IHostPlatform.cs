@@ -14,6 +14,12 @@ public interface IHostPlatform
     /// <summary>An id that stays the same over restarts, or null when the system has none.</summary>
     string? MachineId { get; }
 
+    /// <summary>The id of the board (SMBIOS system UUID), or null when the system does not show one.</summary>
+    string? HardwareId { get; }
+
+    /// <summary>An id of this one boot, or null.</summary>
+    string? BootId { get; }
+
     /// <summary>Everything that is known of the host now; what can't be read is left out.</summary>
     IReadOnlyList<Fact> GatherFacts(DateTimeOffset now);
 

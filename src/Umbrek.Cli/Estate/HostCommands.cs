@@ -87,7 +87,7 @@ public static class HostCommands
             var hosts = await SelectAsync(api, parsed.GetRequiredValue(selection), cancel).ConfigureAwait(false);
             var now = client.Time.GetUtcNow();
             Listing.Print(client.Format(parsed), hosts, WireJson.Default.ListHostSummary,
-                parsed.GetRequiredValue(selection) == "all" ? "No host is enrolled yet. Make a token: umbrek enrolment token new --group GROUP" : "No host matches.",
+                parsed.GetRequiredValue(selection) == "all" ? "No host is enrolled yet. Make an installer: umbrek installer new --group GROUP" : "No host matches.",
                 new("Host", h => h.Label == h.SystemName ? h.Label : $"{h.Label} ({h.SystemName})", Machine: h => h.Label),
                 new("Group", h => h.GroupPath),
                 new("State", h => Words.Of(h.Presence, now), Machine: h => JsonSerializer.Serialize(h.Presence.State, WireJson.Default.PresenceState).Trim('"')),

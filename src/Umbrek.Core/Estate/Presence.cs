@@ -26,6 +26,9 @@ public enum AwayReason
     LostContact,
     ReplacedByNewerLink,
     LinkRefused,
+
+    /// <summary>The agent was uninstalled from the host.</summary>
+    AgentRemoved,
 }
 
 /// <summary>One host's presence: a state, its reason, and since when (UTC).</summary>

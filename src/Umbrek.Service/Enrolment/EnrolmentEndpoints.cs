@@ -1,5 +1,6 @@
-using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
+using Umbrek.Wire;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 
@@ -9,23 +10,63 @@ public static class EnrolmentEndpoints
 {
     public static void MapEnrolment(this IEndpointRouteBuilder api)
     {
-        api.MapPost("/enrolments", (EnrolmentService service, FailureLimiter limiter, HttpContext http, EnrolmentRequest request, CancellationToken cancel) =>
-            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.EnrolAsync(request, cancel).ConfigureAwait(false))))
-            .AllowAnonymous().WithTags("Enrolment").WithName("enrol").WithSummary("A new host presents its token and its key.");
+        var enrolments = api.MapGroup("/enrolments").WithTags("Enrolment");
+        enrolments.MapPost("", (EnrolmentService service, FailureLimiter limiter, HttpContext http, EnrolmentRequest request, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.EnrolAsync(request, http.Address(), cancel).ConfigureAwait(false))))
+            .AllowAnonymous().WithName("enrol").WithSummary("A new host presents its token and its key.");
+        enrolments.MapGet("", async (EnrolmentReader reader, string? state, Guid? installer, CancellationToken cancel) =>
+        {
+            var all = await reader.ListAsync(QueryWord.Read(state, WireJson.Default.EnrolmentState), installer, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<EnrolmentInfo>(all, null, all.Count));
+        }).WithName("listEnrolments").WithSummary("Who joined, tried to, or waits, newest first.");
+        enrolments.MapPost("/decide", async (EnrolmentService service, HttpContext http, EnrolmentDecisionRequest wish, CancellationToken cancel) =>
+            TypedResults.Ok(await service.DecideAsync(wish, http.Caller(), cancel).ConfigureAwait(false)))
+            .WithName("decideEnrolments").WithSummary("Approves or rejects enrolments that wait, or lets them take over the entry of the same machine.");
 
-        var tokens = api.MapGroup("/enrolment-tokens").WithTags("Enrolment");
-        tokens.MapGet("", async (EnrolmentService service, CancellationToken cancel) =>
+        var installers = api.MapGroup("/installers").WithTags("Enrolment");
+        installers.MapGet("", async (InstallerService service, CancellationToken cancel) =>
         {
-            var all = await service.ListTokensAsync(cancel).ConfigureAwait(false);
-            return TypedResults.Ok(new Page<EnrolmentTokenInfo>(all, null, all.Count));
-        }).WithName("listEnrolmentTokens").WithSummary("Enrolment tokens, newest first.");
-        tokens.MapPost("", async (EnrolmentService service, HttpContext http, NewEnrolmentToken wish, CancellationToken cancel) =>
+            var all = await service.ListAsync(cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<InstallerInfo>(all, null, all.Count));
+        }).WithName("listInstallers").WithSummary("Installers, newest first.");
+        installers.MapPost("", async (InstallerService service, HttpContext http, NewInstaller wish, CancellationToken cancel) =>
         {
-            var made = await service.CreateTokenAsync(wish, http.User.TechnicianName(), $"{http.Request.Scheme}://{http.Request.Host}", cancel).ConfigureAwait(false);
-            return TypedResults.Created($"/api/v1/enrolment-tokens/{made.Info.Id}", made);
-        }).WithName("createEnrolmentToken").WithSummary("Makes a token; its text is in this answer and nowhere else.");
-        tokens.MapPost("/{id:guid}/revoke", async (EnrolmentService service, Guid id, CancellationToken cancel) =>
-            TypedResults.Ok(await service.RevokeTokenAsync(id, cancel).ConfigureAwait(false)))
-            .WithName("revokeEnrolmentToken").WithSummary("Ends a token; hosts that came in with it stay.");
+            var made = await service.CreateAsync(wish, http.Caller(), http.OwnAddress(), cancel).ConfigureAwait(false);
+            return TypedResults.Created($"/api/v1/installers/{made.Info.Id}", made);
+        }).WithName("createInstaller").WithSummary("Makes an installer for a group.");
+        installers.MapGet("/{id:guid}", async (InstallerService service, HttpContext http, Guid id, CancellationToken cancel) =>
+            TypedResults.Ok(await service.GetAsync(id, http.OwnAddress(), cancel).ConfigureAwait(false)))
+            .WithName("getInstaller").WithSummary("An installer: its link, its lines, and who used it.");
+        installers.MapPost("/{id:guid}/revoke", async (InstallerService service, HttpContext http, Guid id, CancellationToken cancel) =>
+            TypedResults.Ok(await service.RevokeAsync(id, http.Caller(), cancel).ConfigureAwait(false)))
+            .WithName("revokeInstaller").WithSummary("Ends an installer; hosts that came in with it stay.");
+        installers.MapGet("/{id:guid}/package", async (InstallerService service, AgentPrograms programs, HttpContext http, Guid id, CancellationToken cancel) =>
+            TypedResults.File(await service.PackAsync(id, http.OwnAddress(), cancel).ConfigureAwait(false), "application/vnd.debian.binary-package", DebPackage.FileName(programs.Needed().Version)))
+            .WithName("getInstallerPackage").WithSummary("The installer as a Debian package.").Produces<byte[]>(200, "application/vnd.debian.binary-package");
+
+        api.MapGet("/offers/{secret}", (InstallerService service, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.OfferAsync(secret, http.OwnAddress(), cancel).ConfigureAwait(false))))
+            .AllowAnonymous().WithTags("Enrolment").WithName("getOffer").WithSummary("What the page of an installer's link tells.");
+    }
+
+    /// <summary>What a link leads to, beside its page: the script, the agent and the package.</summary>
+    public static void MapInstallerFiles(this IEndpointRouteBuilder app)
+    {
+        var files = app.MapGroup("/get/{secret}").ExcludeFromDescription();
+        files.MapGet("/install", (InstallerService service, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Text(await service.ScriptAsync(secret, http.OwnAddress(), cancel).ConfigureAwait(false), "text/x-shellscript")))
+            .AllowAnonymous();
+        files.MapGet("/agent", (InstallerService service, AgentPrograms programs, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () =>
+            {
+                await service.FindUsableAsync(secret, cancel).ConfigureAwait(false);
+                var agent = programs.Needed();
+                return TypedResults.PhysicalFile(agent.File, "application/octet-stream", "umbrek-agent", enableRangeProcessing: true,
+                    entityTag: new Microsoft.Net.Http.Headers.EntityTagHeaderValue($"\"{agent.Sha256}\""));
+            })).AllowAnonymous();
+        files.MapGet("/package", (InstallerService service, AgentPrograms programs, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.File(
+                await service.PackBySecretAsync(secret, http.OwnAddress(), cancel).ConfigureAwait(false), "application/vnd.debian.binary-package", DebPackage.FileName(programs.Needed().Version))))
+            .AllowAnonymous();
     }
 }

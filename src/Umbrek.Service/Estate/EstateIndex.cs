@@ -18,7 +18,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
 {
     private readonly ConcurrentDictionary<Guid, Entry> hosts = new();
 
-    private sealed record Entry(HostSummary Summary, byte[] PublicKey, Sample? Sample);
+    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, Sample? Sample);
 
     public ChangeFeed<Guid> Changes { get; } = new();
 
@@ -61,7 +61,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         }
         var summary = new HostSummary(
             row.Id, row.SystemName, row.Label, groupPath, ToInfo(presence), row.LastSeenAt, null, row.AgentVersion, row.Address, [], null, null, null, null, null);
-        hosts[row.Id] = new Entry(summary, row.PublicKey, null);
+        hosts[row.Id] = new Entry(summary, row.PublicKey, row.HardwareId, null);
         Changes.Publish(row.Id);
     }
 
@@ -70,6 +70,12 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public Sample? LatestSample(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Sample;
 
     public byte[]? FindKey(Guid hostId) => hosts.GetValueOrDefault(hostId)?.PublicKey;
+
+    /// <summary>The board that the host joined with.</summary>
+    public string? FindHardware(Guid hostId) => hosts.GetValueOrDefault(hostId)?.HardwareId;
+
+    /// <summary>The host goes on with another key, on the machine that proved it.</summary>
+    public void Rekey(Guid hostId, byte[] publicKey, string? hardwareId) => Update(hostId, e => e with { PublicKey = publicKey, HardwareId = hardwareId });
 
     /// <summary>Hosts of a selection by label, then id.</summary>
     public List<HostSummary> Select(Selection selection) =>

@@ -37,7 +37,7 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
         await using var db = database.Open();
         var row = await db.Hosts.AsNoTracking().FirstAsync(h => h.Id == id, cancel).ConfigureAwait(false);
         var facts = await db.Facts.AsNoTracking().Where(f => f.HostId == id).OrderBy(f => f.Name).ToListAsync(cancel).ConfigureAwait(false);
-        return new HostDetail(summary, row.EnrolledAt, [.. facts.Select(ToFact)], index.LatestSample(id), row.Version);
+        return new HostDetail(summary, row.EnrolledAt, [.. facts.Select(ToFact)], index.LatestSample(id), Enrolment.InstallerService.ReadPolicy(row.Policy), row.Version);
     }
 
     /// <exception cref="ProblemException">Somebody else changed the host since <paramref name="version"/>, or the change is not possible.</exception>

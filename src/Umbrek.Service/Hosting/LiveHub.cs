@@ -2,8 +2,10 @@ using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.SignalR;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Jobs;
+using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Jobs;
 
@@ -14,7 +16,7 @@ namespace Umbrek.Service.Hosting;
 /// times a second. Whoever reads slowly gets fewer, fuller messages.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsPerMessage = 250;
@@ -39,6 +41,18 @@ public sealed class LiveHub(EstateIndex estate, JobReader jobs, JobFeed feed, Ti
             {
                 yield return new EstateChanges(false, part);
             }
+            await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>How many enrolments wait for a person, now and whenever one comes in or is decided.</summary>
+    public async IAsyncEnumerable<EnrolmentPulse> Enrolments([EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = enrolments.Changes.Subscribe();
+        while (true)
+        {
+            yield return new EnrolmentPulse(await enrolments.CountWaitingAsync(cancel).ConfigureAwait(false));
+            await reader.TakeAsync(cancel).ConfigureAwait(false);
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
         }
     }

@@ -53,7 +53,7 @@ public static class ServiceCommands
                 };
                 return await ServeAsync(options, cancel).ConfigureAwait(false);
             }
-            catch (Exception e) when (e is InvalidDataException or FormatException or IOException or UnauthorizedAccessException or System.Data.Common.DbException or ArgumentException)
+            catch (Exception e) when (e is InvalidDataException or FormatException or IOException or UnauthorizedAccessException or System.Data.Common.DbException or ArgumentException or System.Net.Sockets.SocketException)
             {
                 await Console.Error.WriteLineAsync($"umbrekd can't start: {e.Message}").ConfigureAwait(false);
                 return Failed;

@@ -1,5 +1,7 @@
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.DataProtection.AuthenticatedEncryption;
+using Microsoft.AspNetCore.DataProtection.AuthenticatedEncryption.ConfigurationModel;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Protocol;
@@ -7,6 +9,7 @@ using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.DependencyInjection.Extensions;
 using Serilog;
 using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Health;
@@ -54,6 +57,7 @@ public static class ServiceHost
         {
             await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
         }
+        _ = app.Services.GetRequiredService<ReleaseKey>();
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -99,6 +103,12 @@ public static class ServiceHost
         services.AddSingleton<GroupService>();
         services.AddSingleton<HostService>();
         services.AddHostedService<PresenceSettler>();
+        services.AddSingleton<AuditLog>();
+        services.AddSingleton<AgentPrograms>();
+        services.AddSingleton<ReleaseKey>();
+        services.AddSingleton<SplitTokens>();
+        services.AddSingleton<EnrolmentReader>();
+        services.AddSingleton<InstallerService>();
         services.AddSingleton<EnrolmentService>();
         services.AddSingleton<SampleService>();
         services.AddHostedService<SamplePruner>();
@@ -121,7 +131,8 @@ public static class ServiceHost
     {
         services.AddSingleton<SetUpCode>();
         services.AddScoped<AccessService>();
-        services.AddDataProtection().SetApplicationName("umbrek").PersistKeysToFileSystem(Directory.CreateDirectory(options.PathOf("keys")));
+        services.AddDataProtection().SetApplicationName("umbrek").PersistKeysToFileSystem(Directory.CreateDirectory(options.PathOf("keys")))
+            .UseCryptographicAlgorithms(new AuthenticatedEncryptorConfiguration { EncryptionAlgorithm = EncryptionAlgorithm.AES_256_GCM });
         services.AddIdentityCore<Technician>(o =>
             {
                 o.User.AllowedUserNameCharacters = "";
@@ -201,6 +212,8 @@ public static class ServiceHost
         api.MapEstate();
         api.MapHealth();
         api.MapJobs();
+        api.MapAudit();
+        app.MapInstallerFiles();
         app.MapServiceHealth();
         app.MapOpenApi().AllowAnonymous();
         app.MapHub<LinkHub>(LinkProtocol.Path, o =>

@@ -49,6 +49,8 @@ public sealed record ServiceOptions
 
     /// <summary>The console's built files; null looks beside the program.</summary>
     public string? ConsoleDirectory { get; init; }
+    /// <summary>The agent programs that are handed out, one directory for each system; null looks beside the program.</summary>
+    public string? AgentDirectory { get; init; }
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

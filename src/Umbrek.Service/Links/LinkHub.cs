@@ -1,9 +1,11 @@
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Links;
+using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Jobs;
@@ -14,13 +16,14 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, Intake intake, EstateIndex estate, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
     private const string GoodbyeItem = "goodbye";
     private const string TimerItem = "timer";
     private const int MaxReason = 2000;
+    private static readonly TimeSpan AnswerOfLinkedWithin = TimeSpan.FromSeconds(5);
 
     public override async Task OnConnectedAsync()
     {
@@ -54,11 +57,14 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
         {
             return Refuse(LinkRefusal.VersionTooNew, $"This service speaks link version {LinkProtocol.Version}; the agent speaks {hello.Version}. Update the service.");
         }
-        if (estate.FindKey(hello.HostId) is not { } publicKey)
+        var hostId = hello.HostId;
+        var publicKey = estate.FindKey(hostId);
+        var enrolment = publicKey is null ? await enrolments.FindAsync(hostId, Context.ConnectionAborted).ConfigureAwait(false) : null;
+        if ((publicKey ?? enrolment?.PublicKey) is not { } known)
         {
             return Refuse(LinkRefusal.UnknownHost, "This service does not know the host (any more). Enrol it again.");
         }
-        if (!LinkProof.Verify(publicKey, hello.HostId, key.Sha256, (byte[])nonce!, hello.Proof))
+        if (!LinkProof.Verify(known, hello.HostId, key.Sha256, (byte[])nonce!, hello.Proof))
         {
             Log.WrongProof(log, hello.HostId, Address());
             return Refuse(LinkRefusal.WrongProof, "The host's proof of its key is wrong: this identity belongs to another key or another service. Enrol the host again.");
@@ -68,15 +74,58 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
             return Refuse(LinkRefusal.WrongProof, "The hello is malformed.");
         }
 
+        switch (enrolment?.State)
+        {
+            case EnrolmentState.Waiting:
+                return Refuse(LinkRefusal.AwaitingApproval, enrolment.Why == WaitingReason.SameMachine
+                    ? "The host joined, and waits for a person: it looks like a machine that is known already."
+                    : "The host joined, and waits for a person to approve it.");
+            case EnrolmentState.Rejected:
+                return Refuse(LinkRefusal.EnrolmentRejected, "The host was not let in. Ask whoever gave you the installer; to try again, uninstall and install anew.");
+            case EnrolmentState.TookOver:
+                // From here on it is the entry that it took over, and is told so in the welcome.
+                hostId = enrolment.HostId!.Value;
+                hello = hello with { HostId = hostId };
+                break;
+        }
+
         hello = hello with { AgentVersion = Tame(hello.AgentVersion, 50) ?? "" };
-        var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context);
+        var machine = new MachineMark(null, hello.HardwareId, hello.BootId).Normalise();
+        if (await IsCopyAsync(hostId, machine).ConfigureAwait(false))
+        {
+            Log.Copied(log, hostId, Address());
+            return Refuse(LinkRefusal.ClonedIdentity, "Another machine is linked with this identity; this one, a copy of its disk, takes one of its own.") with { SplitToken = splits.Give(hostId) };
+        }
+        var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context, machine);
         Context.Items[LinkItem] = link;
         registry.Register(link);
         var presence = estate.Linked(hello.HostId, systemName, hello.AgentVersion, Address(), time.GetUtcNow());
         await intake.PresenceAsync(new PresenceChange(hello.HostId, presence, time.GetUtcNow(), hello.AgentVersion, systemName, Address())).ConfigureAwait(false);
         await dispatcher.ReturnedAsync(hello.HostId, hello.UnfinishedRuns, Context.ConnectionAborted).ConfigureAwait(false);
         var summary = estate.Find(hello.HostId)!;
-        return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds);
+        return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId);
+    }
+
+    /// <summary>
+    /// Whether another machine is there with this identity right now. A machine that restarted before its old link was missed looks
+    /// alike, so the old link is asked: only a live one answers.
+    /// </summary>
+    private async Task<bool> IsCopyAsync(Guid hostId, MachineMark newcomer)
+    {
+        if (registry.Find(hostId) is not { } linked || linked.ConnectionId == Context.ConnectionId || !newcomer.CannotBe(linked.Machine))
+        {
+            return false;
+        }
+        try
+        {
+            await links.AskAsync(hostId, new HostRequest(HostRequest.Ping), AnswerOfLinkedWithin, Context.ConnectionAborted).ConfigureAwait(false);
+        }
+        catch (HostUnreachableException)
+        {
+            return false;
+        }
+        // The other one, cut off by this one's link, comes back and is then the copy.
+        return !MachineMark.NewcomerKeeps(estate.FindHardware(hostId), linked.Machine, newcomer);
     }
 
     public Task Facts(FactReport report) => FromHostAsync(host =>
@@ -165,6 +214,9 @@ public sealed partial class LinkHub(LinkRegistry registry, Intake intake, Estate
     {
         [LoggerMessage(Level = LogLevel.Warning, Message = "A link for host {HostId} from {Address} could not prove the host's key")]
         public static partial void WrongProof(ILogger logger, Guid hostId, string? address);
+
+        [LoggerMessage(Level = LogLevel.Warning, Message = "A machine at {Address} came with the identity of host {HostId}, which is linked from another: a copied disk. It is given an identity of its own")]
+        public static partial void Copied(ILogger logger, Guid hostId, string? address);
 
         [LoggerMessage(Level = LogLevel.Warning, Message = "The link from {Address} was closed: {Problem}")]
         public static partial void Malformed(ILogger logger, string? address, string problem);

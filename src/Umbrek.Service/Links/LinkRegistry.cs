@@ -1,10 +1,11 @@
 using System.Collections.Concurrent;
 using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Enrolment;
 
 namespace Umbrek.Service.Links;
 
 /// <summary>One agent's live connection.</summary>
-public sealed record LinkEntry(Guid HostId, string ConnectionId, HubCallerContext Caller);
+public sealed record LinkEntry(Guid HostId, string ConnectionId, HubCallerContext Caller, MachineMark Machine);
 
 /// <summary>Which host is linked over which connection of this node.</summary>
 public sealed class LinkRegistry

@@ -1,4 +1,6 @@
 using Microsoft.AspNetCore.Identity;
+using Umbrek.Core.Access;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
 
@@ -37,18 +39,80 @@ public sealed class GroupRow
     public DateTimeOffset CreatedAt { get; set; }
 }
 
-public sealed class EnrolmentTokenRow
+/// <summary>What computers join one group with: an enrolment token and what goes with it.</summary>
+public sealed class InstallerRow
 {
     public Guid Id { get; set; }
     public Guid GroupId { get; set; }
+
+    /// <summary>Of the token's secret; what a host presents is looked up by it.</summary>
     public byte[] Sha256 { get; set; } = [];
+
+    /// <summary>The token's text under the service's data protection, so that the installer can be handed out again.</summary>
+    public string ProtectedToken { get; set; } = "";
     public string? Note { get; set; }
+
+    /// <summary>The <see cref="Core.Access.HostPolicy"/> as JSON.</summary>
+    public string Policy { get; set; } = "";
+    public AccessKeyRule AccessKey { get; set; }
+    public bool ApprovalNeeded { get; set; }
     public DateTimeOffset CreatedAt { get; set; }
     public string CreatedBy { get; set; } = "";
     public DateTimeOffset? ExpiresAt { get; set; }
     public int? MaxUses { get; set; }
     public int Uses { get; set; }
     public DateTimeOffset? RevokedAt { get; set; }
+}
+
+/// <summary>One attempt to join; the host that comes of it has its id, unless it went on as a known one.</summary>
+public sealed class EnrolmentRow
+{
+    public Guid Id { get; set; }
+
+    /// <summary>Null for a machine that was split from a copied one.</summary>
+    public Guid? InstallerId { get; set; }
+    public Guid GroupId { get; set; }
+    public DateTimeOffset At { get; set; }
+    public string? Address { get; set; }
+    public string SystemName { get; set; } = "";
+    public string Label { get; set; } = "";
+    public string? MachineId { get; set; }
+    public string? HardwareId { get; set; }
+    public string AgentVersion { get; set; } = "";
+
+    /// <summary>SubjectPublicKeyInfo, DER; null for one that was refused.</summary>
+    public byte[]? PublicKey { get; set; }
+    public EnrolmentState State { get; set; }
+    public WaitingReason Why { get; set; }
+    public string? Detail { get; set; }
+    public Guid? SameAsHostId { get; set; }
+    public Guid? HostId { get; set; }
+    public DateTimeOffset? DecidedAt { get; set; }
+    public string? DecidedBy { get; set; }
+}
+
+/// <summary>A line of the vault: encrypted under the service's data protection.</summary>
+public sealed class SecretRow
+{
+    public Guid Id { get; set; }
+    public Guid HostId { get; set; }
+    public string Kind { get; set; } = "";
+    public string Protected { get; set; } = "";
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+}
+
+/// <summary>A line of the audit log (<see cref="Core.Audit.AuditChain"/>).</summary>
+public sealed class AuditRow
+{
+    public long Number { get; set; }
+    public DateTimeOffset At { get; set; }
+    public string Actor { get; set; } = "";
+    public string? Address { get; set; }
+    public string Action { get; set; } = "";
+    public string Target { get; set; } = "";
+    public string Detail { get; set; } = "";
+    public byte[] Hash { get; set; } = [];
 }
 
 public sealed class HostRow
@@ -59,9 +123,17 @@ public sealed class HostRow
     public string Label { get; set; } = "";
     public string? MachineId { get; set; }
 
+    /// <summary>The board's id, as it was when the host joined.</summary>
+    public string? HardwareId { get; set; }
+
+    /// <summary>What the host's side allowed when it joined: the <see cref="Core.Access.HostPolicy"/> as JSON.</summary>
+    public string Policy { get; set; } = "";
+
     /// <summary>SubjectPublicKeyInfo, DER.</summary>
     public byte[] PublicKey { get; set; } = [];
     public DateTimeOffset EnrolledAt { get; set; }
+
+    /// <summary>The installer; empty for a machine that was split from a copied one.</summary>
     public Guid EnrolledWith { get; set; }
     public string AgentVersion { get; set; } = "";
     public string? Address { get; set; }

@@ -10,7 +10,10 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
 {
     public DbSet<AccessTokenRow> AccessTokens => Set<AccessTokenRow>();
     public DbSet<GroupRow> Groups => Set<GroupRow>();
-    public DbSet<EnrolmentTokenRow> EnrolmentTokens => Set<EnrolmentTokenRow>();
+    public DbSet<InstallerRow> Installers => Set<InstallerRow>();
+    public DbSet<EnrolmentRow> Enrolments => Set<EnrolmentRow>();
+    public DbSet<SecretRow> Secrets => Set<SecretRow>();
+    public DbSet<AuditRow> Audit => Set<AuditRow>();
     public DbSet<HostRow> Hosts => Set<HostRow>();
     public DbSet<FactRow> Facts => Set<FactRow>();
     public DbSet<SampleRow> Samples => Set<SampleRow>();
@@ -31,14 +34,29 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => r.PathKey).IsUnique();
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.ParentId).OnDelete(DeleteBehavior.Restrict);
         });
-        builder.Entity<EnrolmentTokenRow>(t =>
+        builder.Entity<InstallerRow>(t =>
         {
             t.HasIndex(r => r.Sha256).IsUnique();
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
         });
+        builder.Entity<EnrolmentRow>(t =>
+        {
+            t.HasIndex(r => r.PublicKey).IsUnique();
+            t.HasIndex(r => new { r.InstallerId, r.At });
+            t.HasIndex(r => r.State);
+            t.HasOne<InstallerRow>().WithMany().HasForeignKey(r => r.InstallerId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<SecretRow>().HasIndex(r => r.HostId);
+        builder.Entity<AuditRow>(t =>
+        {
+            t.HasKey(r => r.Number);
+            t.Property(r => r.Number).ValueGeneratedNever();
+        });
         builder.Entity<HostRow>(t =>
         {
             t.HasIndex(r => r.PublicKey).IsUnique();
+            t.HasIndex(r => r.MachineId);
+            t.HasIndex(r => r.HardwareId);
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Restrict);
             t.Property(r => r.Version).IsConcurrencyToken();
         });

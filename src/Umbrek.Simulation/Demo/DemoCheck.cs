@@ -14,7 +14,7 @@ public static class DemoCheck
         var name = Environment.MachineName;
 
         await client.RunAsync("sign in", lead.Password + "\n", "sign-in", $"{world.Address}", "--name", lead.Name, "--password-stdin", "--trust", $"{world.Pin}").ConfigureAwait(false);
-        var made = await client.RunAsync("make an enrolment token", null, "enrolment", "token", "new", "--group", Scenario.OwnGroup, "--uses", "1", "--output", "json").ConfigureAwait(false);
+        var made = await client.RunAsync("make an installer", null, "installer", "new", "--group", Scenario.OwnGroup, "--uses", "1", "--output", "json").ConfigureAwait(false);
         var token = JsonDocument.Parse(made).RootElement.GetProperty("token").GetString()!;
 
         Say("enrol this machine", $"umbrek-agent enrol --service {world.Address} --token …");

@@ -99,7 +99,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
     }
 
     public static async Task<string> TokenAsync(ApiClient api, string group, int uses, string note, CancellationToken cancel) =>
-        (await api.PostAsync("enrolment-tokens", new NewEnrolmentToken(group, note, 86400, uses), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, cancel).ConfigureAwait(false)).Token;
+        (await api.PostAsync("installers", new NewInstaller(group, note, 86400, uses), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, cancel).ConfigureAwait(false)).Token;
 
     private async Task MakeAccountsAsync(string code, CancellationToken cancel)
     {

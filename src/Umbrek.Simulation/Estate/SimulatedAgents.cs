@@ -17,7 +17,7 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
         var state = StateOf(host);
         if (AgentIdentity.Load(state) is null)
         {
-            await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(service, token, null, cancel).ConfigureAwait(false);
+            await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(service, token, null, AccessKeyChoice.None, cancel).ConfigureAwait(false);
         }
     }
 

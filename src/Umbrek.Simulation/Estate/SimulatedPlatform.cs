@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
 using Umbrek.Agent.Jobs;
@@ -18,7 +20,11 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : I
 
     public string SystemName => host.Name;
 
-    public string? MachineId => $"{host.Number:x8}00005e0053{host.Number % 256:x2}".PadRight(32, '0');
+    public string? MachineId => Id("system")[..32];
+
+    public string? HardwareId => new Guid(SHA256.HashData(Encoding.UTF8.GetBytes("board " + host.Name))[..16]).ToString();
+
+    public string? BootId => Id("boot");
 
     public string Kernel => host.Story == HostStory.OtherKernel ? OddKernel : CommonKernel;
 
@@ -58,6 +64,8 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : I
     public void StartKeeper(string runDirectory) => _ = KeepAsync(runDirectory);
 
     public AwayReason StopReason() => AwayReason.AgentStopped;
+
+    private string Id(string what) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{what} {host.Name}")));
 
     private async Task KeepAsync(string runDirectory)
     {

@@ -20,16 +20,25 @@ namespace Umbrek.Simulation.Links;
 /// A host that is only its link: it proves its key, sends samples, and answers every order at once with one line. For
 /// thousands of hosts in one process; what it says over the link is what an agent says.
 /// </summary>
-public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimeProvider time) : IAsyncDisposable
+/// <param name="bootId">The running boot's id, where it is not the one that follows from the host's name: a copy has another.</param>
+public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimeProvider time, string? bootId = null, string? hardwareId = null) : IAsyncDisposable
 {
     private static readonly TimeSpan SampleInterval = TimeSpan.FromSeconds(30);
+    private readonly SimulatedPlatform platform = new(host, time);
     private HubConnection? connection;
+    private TaskCompletionSource answering = Answering();
     private int executions;
+
+    /// <summary>Hears requests and does not answer them, as a host that hangs.</summary>
+    public void FallSilent() => answering = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
 
     public bool IsLinked => connection?.State == HubConnectionState.Connected;
 
     /// <summary>How many orders it carried out.</summary>
     public int Executions => executions;
+
+    /// <summary>What the service said to the last hello.</summary>
+    public LinkWelcome? LastWelcome { get; private set; }
 
     /// <summary>Connects and proves itself; returns when the service has welcomed it.</summary>
     public async Task ConnectAsync(CancellationToken cancel)
@@ -45,11 +54,17 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         connection.On<RunCancel>(ToAgent.CancelRun, _ => { });
         connection.On<RunsKept>(ToAgent.RunsKept, _ => { });
         connection.On<SamplesKept>(ToAgent.SamplesKept, _ => { });
+        connection.On<HostRequest, HostAnswer>(ToAgent.Ask, async _ =>
+        {
+            await answering.Task.ConfigureAwait(false);
+            return new HostAnswer(null);
+        });
         await connection.StartAsync(cancel).ConfigureAwait(false);
         var asked = await challenge.Task.WaitAsync(LinkProtocol.HelloWithin, cancel).ConfigureAwait(false);
         using var key = identity.OpenKey();
-        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), AgentVersion.Text, host.Name, time.GetUtcNow(), []);
+        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), AgentVersion.Text, host.Name, time.GetUtcNow(), [], hardwareId ?? platform.HardwareId, bootId ?? platform.BootId);
         var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, hello, cancel).ConfigureAwait(false);
+        LastWelcome = welcome;
         if (welcome.Refusal != LinkRefusal.None)
         {
             throw new InvalidOperationException($"{host.Name}: {welcome.Message}");
@@ -64,7 +79,7 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         await connection!.SendAsync(ToService.Samples, new SampleBatch([.. Enumerable.Range(1, SampleBatch.MaxCount).Reverse().Select(n => SimulatedHealth.At(host, before.AddSeconds(-n)))]), cancel).ConfigureAwait(false);
 
     public async Task SendFactsAsync(CancellationToken cancel) =>
-        await connection!.SendAsync(ToService.Facts, new FactReport(new SimulatedPlatform(host, time).GatherFacts(time.GetUtcNow())), cancel).ConfigureAwait(false);
+        await connection!.SendAsync(ToService.Facts, new FactReport(platform.GatherFacts(time.GetUtcNow())), cancel).ConfigureAwait(false);
 
     /// <summary>Linked for ever, with jittered returns.</summary>
     public async Task RunForeverAsync(CancellationToken stop)
@@ -92,10 +107,18 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
 
     public async ValueTask DisposeAsync()
     {
+        answering.TrySetResult();
         if (connection is not null)
         {
             await connection.DisposeAsync().ConfigureAwait(false);
         }
+    }
+
+    private static TaskCompletionSource Answering()
+    {
+        var now = new TaskCompletionSource();
+        now.SetResult();
+        return now;
     }
 
     private async Task AnswerAsync(HubConnection on, RunOrder order)

@@ -1,3 +1,4 @@
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -33,7 +34,7 @@ public sealed record HostSummary(
     string? StorageMount);
 
 /// <param name="Version">For <c>If-Match</c> when the host is changed.</param>
-public sealed record HostDetail(HostSummary Summary, DateTimeOffset EnrolledAt, IReadOnlyList<Fact> Facts, Sample? LatestSample, long Version);
+public sealed record HostDetail(HostSummary Summary, DateTimeOffset EnrolledAt, IReadOnlyList<Fact> Facts, Sample? LatestSample, HostPolicy Policy, long Version);
 
 /// <summary>A change to a host; what is null stays.</summary>
 public sealed record HostChange(string? Label = null, string? GroupPath = null);

@@ -53,7 +53,10 @@ public static class ToAgent
 public sealed record LinkChallenge(int Version, int OldestVersion, byte[] Nonce, DateTimeOffset ServiceTime);
 
 /// <param name="UnfinishedRuns">Runs whose journal this agent holds; a run that the service believes to be here and is not in it was interrupted.</param>
-public sealed record LinkHello(int Version, Guid HostId, byte[] Proof, string AgentVersion, string SystemName, DateTimeOffset HostTime, IReadOnlyList<Guid> UnfinishedRuns);
+/// <param name="HardwareId">The board's id, and <paramref name="BootId"/> the running boot's: two machines with one identity are told apart by them.</param>
+public sealed record LinkHello(
+    int Version, Guid HostId, byte[] Proof, string AgentVersion, string SystemName, DateTimeOffset HostTime, IReadOnlyList<Guid> UnfinishedRuns,
+    string? HardwareId = null, string? BootId = null);
 
 public enum LinkRefusal
 {
@@ -63,12 +66,23 @@ public enum LinkRefusal
     UnknownHost,
     WrongProof,
     HostRetired,
+
+    /// <summary>A person has to let the host in first; it asks again until then.</summary>
+    AwaitingApproval,
+
+    /// <summary>A person decided against the host.</summary>
+    EnrolmentRejected,
+
+    /// <summary>Another machine is linked with this identity: this one takes one of its own, with <see cref="LinkWelcome.SplitToken"/>.</summary>
+    ClonedIdentity,
 }
 
 /// <summary>The answer to a hello.</summary>
 /// <param name="Refusal">None, or why the link ends now.</param>
 /// <param name="Message">A sentence for the agent's log and status when refused.</param>
-public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string Label, string GroupPath, int SampleIntervalSeconds);
+/// <param name="HostId">The entry that this host goes on under, when it is another than it said.</param>
+/// <param name="SplitToken">With <see cref="LinkRefusal.ClonedIdentity"/>: an enrolment token for this one machine, good for minutes.</param>
+public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string Label, string GroupPath, int SampleIntervalSeconds, Guid? HostId = null, string? SplitToken = null);
 
 /// <summary>Facts that are new or changed since the last report on this link.</summary>
 public sealed record FactReport(IReadOnlyList<Fact> Facts);
@@ -106,10 +120,11 @@ public sealed record RunHeld(Guid RunId, string? Reason);
 public sealed record LinkGoodbye(AwayReason Reason);
 
 /// <summary>Something that the service asks of an agent and waits for.</summary>
-/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now.</param>
+/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers.</param>
 public sealed record HostRequest(string Kind)
 {
     public const string Facts = "facts";
+    public const string Ping = "ping";
 }
 
 /// <param name="Error">Null, or a sentence saying what went wrong on the host.</param>

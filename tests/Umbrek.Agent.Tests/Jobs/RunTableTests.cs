@@ -4,6 +4,7 @@ using Umbrek.Agent.Platform;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Tests;
 using Umbrek.Wire.Links;
@@ -30,7 +31,7 @@ public sealed class RunTableTests : IDisposable
             using var runs = Open();
             for (var i = 0; i < 3; i++)
             {
-                runs.Accept(order).ShouldBeNull();
+                runs.Accept(order, DateTimeOffset.UtcNow).ShouldBeNull();
             }
             if (life < 2)
             {
@@ -49,7 +50,7 @@ public sealed class RunTableTests : IDisposable
         var order = TestRun.Order($"echo before; while ! [ -e {gate} ]; do sleep 0.02; done; echo after");
         using (var first = Open())
         {
-            first.Accept(order);
+            first.Accept(order, DateTimeOffset.UtcNow);
             await Wait.UntilAsync(() => TestRun.Text(TestRun.Read(Run(order)), RunEventKind.Stdout) == "before\n", "the first output");
         }
         File.WriteAllText(gate, "");
@@ -65,7 +66,7 @@ public sealed class RunTableTests : IDisposable
     {
         var order = TestRun.Order("echo one; echo two");
         using var runs = Open();
-        runs.Accept(order);
+        runs.Accept(order, DateTimeOffset.UtcNow);
         await Wait.UntilAsync(() => TestRun.EndOf(Run(order)) is not null, "the run to end");
         var entry = runs.Entries.Single();
         var sent = runs.NextBatch(entry);
@@ -80,7 +81,7 @@ public sealed class RunTableTests : IDisposable
     {
         var order = TestRun.Order("head -c 3000000 /dev/zero");
         using var runs = Open();
-        runs.Accept(order);
+        runs.Accept(order, DateTimeOffset.UtcNow);
         await Wait.UntilAsync(() => TestRun.EndOf(Run(order)) is not null, "the run to end");
         var entry = runs.Entries.Single();
         var received = new List<RunEvent>();
@@ -104,8 +105,8 @@ public sealed class RunTableTests : IDisposable
     public void Orders_that_cannot_be_taken_safely_are_refused_with_a_reason()
     {
         using var runs = Open();
-        runs.Accept(TestRun.Order("x") with { OrderedAt = DateTimeOffset.UtcNow.AddDays(-91) })!.End!.Reason!.ShouldContain("older than 90 days");
-        runs.Accept(TestRun.Order(new CommandSpec()))!.End!.Outcome.ShouldBe(RunOutcome.Refused);
+        runs.Accept(TestRun.Order("x") with { OrderedAt = DateTimeOffset.UtcNow.AddDays(-91) }, DateTimeOffset.UtcNow)!.End!.Reason!.ShouldContain("older than 90 days");
+        runs.Accept(TestRun.Order(new CommandSpec()), DateTimeOffset.UtcNow)!.End!.Outcome.ShouldBe(RunOutcome.Refused);
         Directory.EnumerateFileSystemEntries(state.Runs).ShouldBeEmpty();
     }
 
@@ -121,7 +122,7 @@ public sealed class RunTableTests : IDisposable
 
     private RunTable Open()
     {
-        var runs = new RunTable(state, platform, TimeProvider.System, new AgentLog(TextWriter.Null, TimeProvider.System));
+        var runs = new RunTable(state, platform, HostPolicy.Everything, TimeProvider.System, new AgentLog(TextWriter.Null, TimeProvider.System));
         runs.Load();
         return runs;
     }
@@ -156,6 +157,10 @@ public sealed class RunTableTests : IDisposable
     {
         public string SystemName => "test";
         public string? MachineId => null;
+
+        public string? HardwareId => null;
+
+        public string? BootId => null;
 
         public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now) => [];
 

@@ -7,7 +7,8 @@ public sealed class ProgramTests
     public static TheoryData<string> Commands => [.. new[]
     {
         "", "set-up", "sign-in", "sign-out", "technician", "technician list", "technician new", "host", "host list", "host show", "host label", "host move", "host refresh",
-        "group", "group list", "group new", "enrolment", "enrolment token", "enrolment token new", "enrolment token list", "enrolment token revoke", "run",
+        "group", "group list", "group new", "installer", "installer new", "installer list", "installer show", "installer package", "installer revoke",
+        "enrolment", "enrolment list", "enrolment approve", "enrolment reject", "enrolment take-over", "audit", "audit list", "run",
         "job", "job list", "job show", "job output", "job cancel", "completion",
     }];
 

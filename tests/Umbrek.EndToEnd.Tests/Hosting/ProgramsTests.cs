@@ -118,11 +118,11 @@ public sealed class ProgramsTests
         await world.SignInClientAsync();
         File.GetUnixFileMode(world.In("client/sign-in.json")).ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite);
 
-        var made = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "new", "--group", World.Group, "--uses", "2", "--output", "json")).Stdout).RootElement;
+        var made = JsonDocument.Parse((await world.ClientAsync(null, "installer", "new", "--group", World.Group, "--uses", "2", "--output", "json")).Stdout).RootElement;
         var token = made.GetProperty("token").GetString()!;
         await world.JoinAsync("quay-ticket-01", token);
         await world.JoinAsync("quay-ticket-02", token);
-        (await world.ClientAsync(null, "enrolment", "token", "list", "--output", "csv")).Stdout.ShouldContain("used up,2 of 2");
+        (await world.ClientAsync(null, "installer", "list", "--output", "csv")).Stdout.ShouldContain("used up,2 of 2");
 
         var listed = JsonDocument.Parse((await world.ClientAsync(null, "host", "list", "is linked", "--output", "json")).Stdout).RootElement;
         listed.EnumerateArray().Select(h => h.GetProperty("label").GetString()).ShouldBe(["quay-ticket-01", "quay-ticket-02"]);
@@ -149,8 +149,8 @@ public sealed class ProgramsTests
         (await world.ClientAsync(null, "[suggest:18]", "umbrek host show q")).Stdout.ShouldContain("quay-ticket-01");
         var cancelled = JsonDocument.Parse((await world.ClientAsync(null, "job", "cancel", job, "--output", "json")).Stdout).RootElement;
         cancelled.GetProperty("cancelledBy").GetString().ShouldBe(World.Name);
-        var tokens = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "list", "--output", "json")).Stdout).RootElement;
-        var revoked = JsonDocument.Parse((await world.ClientAsync(null, "enrolment", "token", "revoke", tokens[0].GetProperty("id").GetString()!, "--output", "json")).Stdout).RootElement;
+        var tokens = JsonDocument.Parse((await world.ClientAsync(null, "installer", "list", "--output", "json")).Stdout).RootElement;
+        var revoked = JsonDocument.Parse((await world.ClientAsync(null, "installer", "revoke", tokens[0].GetProperty("id").GetString()!, "--output", "json")).Stdout).RootElement;
         revoked.GetProperty("state").GetString().ShouldBe("revoked");
         var refreshed = JsonDocument.Parse((await world.ClientAsync(null, "host", "refresh", "quay-ticket-01", "--output", "json")).Stdout).RootElement;
         refreshed.GetProperty("facts").GetArrayLength().ShouldBeGreaterThan(10);

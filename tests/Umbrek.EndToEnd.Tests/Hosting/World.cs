@@ -20,6 +20,7 @@ internal sealed class World : IAsyncDisposable
     public const string Group = "Saltmarsh Ferry/Quay";
 
     private readonly TestDirectory directory = new();
+    private bool lan;
     private readonly List<TestPrograms> agents = [];
 
     public TestPrograms Service { get; private set; } = null!;
@@ -29,9 +30,13 @@ internal sealed class World : IAsyncDisposable
 
     public string In(string name) => directory.In(name);
 
-    public static async Task<World> StartAsync()
+    /// <summary>Where hosts of a <see cref="Lan"/> reach the service.</summary>
+    public string LanAddress => $"https://{Lan.Address}:{Address.Port}";
+
+    /// <param name="lan">Whether the service listens on the test's own network too.</param>
+    public static async Task<World> StartAsync(bool lan = false)
     {
-        var world = new World { Address = new Uri($"https://localhost:{FreePort()}") };
+        var world = new World { Address = new Uri($"https://localhost:{FreePort()}"), lan = lan };
         await world.StartServiceAsync();
         world.Pin = ServicePin.Parse(world.Service.Said("key")!)!;
         using (var anonymous = new ApiClient(world.Address, world.Pin))
@@ -47,12 +52,18 @@ internal sealed class World : IAsyncDisposable
 
     public async Task StartServiceAsync()
     {
-        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}"]);
+        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}", .. lan ? ["--listen", $"{Lan.Address}:{Address.Port}", "--listen", $"[{Lan.Address6}]:{Address.Port}"] : Array.Empty<string>()]);
         await Service.UntilSaidAsync("ready");
     }
 
     public async Task<string> NewTokenAsync() =>
-        (await Api.PostAsync("enrolment-tokens", new NewEnrolmentToken(Group), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, default)).Token;
+        (await Api.PostAsync("installers", new NewInstaller(Group), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, default)).Token;
+
+    public Task<InstallerDetail> NewInstallerAsync(NewInstaller? wish = null) =>
+        Api.PostAsync("installers", wish ?? new NewInstaller(Group), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, default);
+
+    /// <summary>An installer's line as it reads for hosts of the test's own network.</summary>
+    public string ForLan(string text) => text.Replace($"{Address.Scheme}://{Address.Authority}", LanAddress, StringComparison.Ordinal);
 
     public string StateOf(string label) => In("a-" + label);
 

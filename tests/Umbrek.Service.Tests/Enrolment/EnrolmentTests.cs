@@ -31,8 +31,8 @@ public sealed class EnrolmentTests
         await Refused(service, once, "as often as it may be");
 
         var revoked = await service.NewTokenAsync();
-        var info = (await service.Api.GetAsync("enrolment-tokens", WireJson.Default.PageEnrolmentTokenInfo, default)).Items[0];
-        await service.Api.ActAsync(HttpMethod.Post, $"enrolment-tokens/{info.Id}/revoke", default);
+        var info = (await service.Api.GetAsync("installers", WireJson.Default.PageInstallerInfo, default)).Items[0];
+        await service.Api.ActAsync(HttpMethod.Post, $"installers/{info.Id}/revoke", default);
         await Refused(service, revoked, "revoked");
 
         var real = EnrolmentTokenText.Parse(once)!;
@@ -67,7 +67,7 @@ public sealed class EnrolmentTests
     }
 
     [Fact]
-    public async Task A_second_enrolment_with_the_same_key_is_refused_and_costs_no_use()
+    public async Task An_enrolment_whose_answer_was_lost_is_repeated_and_costs_one_use()
     {
         await using var service = await TestService.StartAsync();
         var text = await service.NewTokenAsync(uses: 2);
@@ -75,10 +75,15 @@ public sealed class EnrolmentTests
         using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
         var request = new EnrolmentRequest(text, "plover-log-01", null, key.ExportSubjectPublicKeyInfo(), LinkProof.SignEnrolment(key, token.ServiceKeySha256, token.Secret), "0.1.0");
         using var api = new ApiClient(service.Address, null);
-        await api.PostAsync("enrolments", request, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, default);
-        var e = await Should.ThrowAsync<ApiException>(() => api.PostAsync("enrolments", request, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, default));
+        var first = await api.PostAsync("enrolments", request, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, default);
+        var again = await api.PostAsync("enrolments", request, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, default);
+        again.HostId.ShouldBe(first.HostId);
+        (await service.Api.GetAsync("installers", WireJson.Default.PageInstallerInfo, default)).Items[0].Uses.ShouldBe(1);
+
+        var other = EnrolmentTokenText.Parse(await service.NewTokenAsync())!;
+        var stolen = request with { Token = other.ToString(), Proof = LinkProof.SignEnrolment(key, other.ServiceKeySha256, other.Secret) };
+        var e = await Should.ThrowAsync<ApiException>(() => api.PostAsync("enrolments", stolen, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, default));
         e.Problem.Word.ShouldBe(ProblemTypes.AlreadyEnrolled);
-        (await service.Api.GetAsync("enrolment-tokens", WireJson.Default.PageEnrolmentTokenInfo, default)).Items[0].Uses.ShouldBe(1);
     }
 
     [Fact]

@@ -3,6 +3,8 @@ using System.Net.Http.Headers;
 using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Core.Access;
+using Umbrek.Core.Enrolment;
 using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
 using Umbrek.Simulation.Estate;
@@ -36,6 +38,9 @@ internal sealed class TestService : IAsyncDisposable
     public WebApplication App { get; private set; } = null!;
     public Uri Address { get; private set; } = null!;
 
+    /// <summary>The agent programs as a built service has them beside it.</summary>
+    private static string AgentDirectory => Path.Combine(Umbrek.Tests.TestPrograms.Bin, "../lib/umbrekd/agent");
+
     /// <summary>Signed in as the lead.</summary>
     public ApiClient Api { get; private set; } = null!;
     public string Token { get; private set; } = "";
@@ -65,14 +70,26 @@ internal sealed class TestService : IAsyncDisposable
     }
 
     public async Task<string> NewTokenAsync(int? uses = null, long? life = null, string group = Group) =>
-        (await Api.PostAsync("enrolment-tokens", new NewEnrolmentToken(group, null, life, uses), WireJson.Default.NewEnrolmentToken, WireJson.Default.CreatedEnrolmentToken, default)).Token;
+        (await Api.PostAsync("installers", new NewInstaller(group, null, life, uses), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, default)).Token;
+
+    public Task<InstallerDetail> NewInstallerAsync(NewInstaller wish) =>
+        Api.PostAsync("installers", wish, WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, default);
+
+    public async Task<IReadOnlyList<EnrolmentInfo>> WaitingAsync() =>
+        (await Api.GetAsync("enrolments?state=waiting", WireJson.Default.PageEnrolmentInfo, default)).Items;
+
+    public async Task<List<EnrolmentInfo>> DecideAsync(EnrolmentDecision decision, params Guid[] ids) =>
+        await Api.PostAsync("enrolments/decide", new EnrolmentDecisionRequest(ids, decision), WireJson.Default.EnrolmentDecisionRequest, WireJson.Default.ListEnrolmentInfo, default);
+
+    /// <summary>The host's disk is wiped; the machine stays.</summary>
+    public void Forget(string name) => Directory.Delete(directory.In("hosts/" + name), recursive: true);
 
     /// <summary>Enrols a simulated host and gives its identity.</summary>
-    public async Task<(AgentIdentity Identity, SimulatedHost Host)> EnrolAsync(string name, string? token = null, string group = Group)
+    public async Task<(AgentIdentity Identity, SimulatedHost Host)> EnrolAsync(string name, string? token = null, string group = Group, AccessKeyRule accessKey = AccessKeyRule.None)
     {
         var host = new SimulatedHost(name, group, HostKind.Kiosk, Math.Abs(name.GetHashCode()) % 200);
         var state = new Umbrek.Agent.Hosting.StateDirectory(directory.In("hosts/" + name));
-        var identity = await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(Address, token ?? await NewTokenAsync(group: group), null, default);
+        var (identity, _) = await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(Address, token ?? await NewTokenAsync(group: group), null, new AccessKeyChoice(accessKey), default);
         return (identity, host);
     }
 
@@ -121,7 +138,7 @@ internal sealed class TestService : IAsyncDisposable
 
     private async Task OpenAsync(int port)
     {
-        var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
+        var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
         App = ServiceHost.Build(options, time);
         await ServiceHost.StartAsync(App, default);
         Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());

@@ -32,6 +32,6 @@ public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixtur
         (await service.Api.GetAsync($"hosts/{id}/samples", WireJson.Default.SampleSeries, default)).At.Count.ShouldBe(1);
         var again = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
         again.Id.ShouldBe(job.Id);
-        (await service.Api.GetAsync("enrolment-tokens", WireJson.Default.PageEnrolmentTokenInfo, default)).Items.Single().Uses.ShouldBe(1);
+        (await service.Api.GetAsync("installers", WireJson.Default.PageInstallerInfo, default)).Items.Single().Uses.ShouldBe(1);
     }
 }

@@ -15,6 +15,10 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public string? MachineId { get; } = ReadLine("/etc/machine-id");
 
+    public string? HardwareId { get; } = ReadLine("/sys/class/dmi/id/product_uuid");
+
+    public string? BootId { get; } = ReadLine("/proc/sys/kernel/random/boot_id");
+
     public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now) => LinuxFacts.Gather(this, now);
 
     public Sample TakeSample(DateTimeOffset now) => sampler.Take(now);

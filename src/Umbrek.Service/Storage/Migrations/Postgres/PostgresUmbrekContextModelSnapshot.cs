@@ -119,49 +119,112 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("AccessTokens");
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentTokenRow", b =>
+            modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .HasColumnType("bigint");
+
+                    b.Property<string>("Action")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Actor")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Detail")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<byte[]>("Hash")
+                        .IsRequired()
+                        .HasColumnType("bytea");
+
+                    b.Property<string>("Target")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Number");
+
+                    b.ToTable("Audit");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.Property<Guid>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("uuid");
 
-                    b.Property<DateTimeOffset>("CreatedAt")
-                        .HasColumnType("timestamp with time zone");
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
 
-                    b.Property<string>("CreatedBy")
+                    b.Property<string>("AgentVersion")
                         .IsRequired()
                         .HasColumnType("text");
 
-                    b.Property<DateTimeOffset?>("ExpiresAt")
+                    b.Property<DateTimeOffset>("At")
                         .HasColumnType("timestamp with time zone");
+
+                    b.Property<DateTimeOffset?>("DecidedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("DecidedBy")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Detail")
+                        .HasColumnType("text");
 
                     b.Property<Guid>("GroupId")
                         .HasColumnType("uuid");
 
-                    b.Property<int?>("MaxUses")
-                        .HasColumnType("integer");
-
-                    b.Property<string>("Note")
+                    b.Property<string>("HardwareId")
                         .HasColumnType("text");
 
-                    b.Property<DateTimeOffset?>("RevokedAt")
-                        .HasColumnType("timestamp with time zone");
+                    b.Property<Guid?>("HostId")
+                        .HasColumnType("uuid");
 
-                    b.Property<byte[]>("Sha256")
+                    b.Property<Guid?>("InstallerId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Label")
                         .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("MachineId")
+                        .HasColumnType("text");
+
+                    b.Property<byte[]>("PublicKey")
                         .HasColumnType("bytea");
 
-                    b.Property<int>("Uses")
+                    b.Property<Guid?>("SameAsHostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("State")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("SystemName")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("Why")
                         .HasColumnType("integer");
 
                     b.HasKey("Id");
 
-                    b.HasIndex("GroupId");
-
-                    b.HasIndex("Sha256")
+                    b.HasIndex("PublicKey")
                         .IsUnique();
 
-                    b.ToTable("EnrolmentTokens");
+                    b.HasIndex("State");
+
+                    b.HasIndex("InstallerId", "At");
+
+                    b.ToTable("Enrolments");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.FactRow", b =>
@@ -240,6 +303,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<Guid>("GroupId")
                         .HasColumnType("uuid");
 
+                    b.Property<string>("HardwareId")
+                        .HasColumnType("text");
+
                     b.Property<string>("Label")
                         .IsRequired()
                         .HasColumnType("text");
@@ -248,6 +314,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasColumnType("timestamp with time zone");
 
                     b.Property<string>("MachineId")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Policy")
+                        .IsRequired()
                         .HasColumnType("text");
 
                     b.Property<int>("Presence")
@@ -275,10 +345,73 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.HasIndex("GroupId");
 
+                    b.HasIndex("HardwareId");
+
+                    b.HasIndex("MachineId");
+
                     b.HasIndex("PublicKey")
                         .IsUnique();
 
                     b.ToTable("Hosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("AccessKey")
+                        .HasColumnType("integer");
+
+                    b.Property<bool>("ApprovalNeeded")
+                        .HasColumnType("boolean");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int?>("MaxUses")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Policy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("ProtectedToken")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("RevokedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<byte[]>("Sha256")
+                        .IsRequired()
+                        .HasColumnType("bytea");
+
+                    b.Property<int>("Uses")
+                        .HasColumnType("integer");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("Sha256")
+                        .IsUnique();
+
+                    b.ToTable("Installers");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.JobRow", b =>
@@ -432,6 +565,37 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Samples");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Protected")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Secrets");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.Technician", b =>
                 {
                     b.Property<Guid>("Id")
@@ -540,13 +704,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired();
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentTokenRow", b =>
+            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
-                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                    b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
                         .WithMany()
-                        .HasForeignKey("GroupId")
-                        .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired();
+                        .HasForeignKey("InstallerId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
@@ -563,6 +726,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .WithMany()
                         .HasForeignKey("GroupId")
                         .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
 #pragma warning restore 612, 618

@@ -114,50 +114,113 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("AccessTokens");
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentTokenRow", b =>
+            modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
+                {
+                    b.Property<long>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Action")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Actor")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Detail")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Hash")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Target")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Number");
+
+                    b.ToTable("Audit");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.Property<byte[]>("Id")
                         .ValueGeneratedOnAdd()
                         .HasColumnType("BLOB");
 
-                    b.Property<long>("CreatedAt")
-                        .HasColumnType("INTEGER");
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
 
-                    b.Property<string>("CreatedBy")
+                    b.Property<string>("AgentVersion")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
-                    b.Property<long?>("ExpiresAt")
+                    b.Property<long>("At")
                         .HasColumnType("INTEGER");
+
+                    b.Property<long?>("DecidedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("DecidedBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Detail")
+                        .HasColumnType("TEXT");
 
                     b.Property<byte[]>("GroupId")
                         .IsRequired()
                         .HasColumnType("BLOB");
 
-                    b.Property<int?>("MaxUses")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Note")
+                    b.Property<string>("HardwareId")
                         .HasColumnType("TEXT");
 
-                    b.Property<long?>("RevokedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<byte[]>("Sha256")
-                        .IsRequired()
+                    b.Property<byte[]>("HostId")
                         .HasColumnType("BLOB");
 
-                    b.Property<int>("Uses")
+                    b.Property<byte[]>("InstallerId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Label")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("MachineId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("PublicKey")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("SameAsHostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("SystemName")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Why")
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
 
-                    b.HasIndex("GroupId");
-
-                    b.HasIndex("Sha256")
+                    b.HasIndex("PublicKey")
                         .IsUnique();
 
-                    b.ToTable("EnrolmentTokens");
+                    b.HasIndex("State");
+
+                    b.HasIndex("InstallerId", "At");
+
+                    b.ToTable("Enrolments");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.FactRow", b =>
@@ -238,6 +301,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("BLOB");
 
+                    b.Property<string>("HardwareId")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("Label")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -246,6 +312,10 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("MachineId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Policy")
+                        .IsRequired()
                         .HasColumnType("TEXT");
 
                     b.Property<int>("Presence")
@@ -273,10 +343,74 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
                     b.HasIndex("GroupId");
 
+                    b.HasIndex("HardwareId");
+
+                    b.HasIndex("MachineId");
+
                     b.HasIndex("PublicKey")
                         .IsUnique();
 
                     b.ToTable("Hosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("AccessKey")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("ApprovalNeeded")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("ExpiresAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("GroupId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int?>("MaxUses")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Policy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ProtectedToken")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("RevokedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Sha256")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Uses")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("Sha256")
+                        .IsUnique();
+
+                    b.ToTable("Installers");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.JobRow", b =>
@@ -433,6 +567,38 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Samples");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Kind")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Protected")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Secrets");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.Technician", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -541,13 +707,12 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired();
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentTokenRow", b =>
+            modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
-                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                    b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
                         .WithMany()
-                        .HasForeignKey("GroupId")
-                        .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired();
+                        .HasForeignKey("InstallerId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
@@ -564,6 +729,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .WithMany()
                         .HasForeignKey("GroupId")
                         .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
 #pragma warning restore 612, 618

@@ -1,0 +1,161 @@
+using System.Text.Json;
+using Umbrek.Core.Access;
+using Umbrek.Core.Estate;
+using Umbrek.EndToEnd.Tests.Hosting;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Enrolment;
+
+namespace Umbrek.EndToEnd.Tests.Enrolment;
+
+/// <summary>Installing on hosts of their own, by what an installer hands out.</summary>
+[Collection("lan")]
+public sealed class InstallTests
+{
+    [Fact]
+    public async Task One_line_installs_joins_and_keeps_the_agent_over_a_crash_and_a_restart_and_uninstalling_leaves_nothing()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var host = await lan.AddAsync("quay-ticket-01");
+        var installer = await world.NewInstallerAsync();
+        var before = (await host.RunAsync("find /opt /etc /usr/local /var/lib /var/log -newer /proc/1/cmdline | sort")).Stdout;
+
+        var (status, stdout, stderr) = await host.RunAsync(world.ForLan(installer.Command).Replace("sudo ", ""));
+        status.ShouldBe(0, stderr);
+        stdout.ShouldContain("This computer is quay-ticket-01 in Saltmarsh Ferry ▸ Quay, and linked.");
+        (await world.HostAsync("quay-ticket-01")).GroupPath.ShouldBe(World.Group);
+        var said = await host.RunAsync("umbrek-agent status");
+        said.Status.ShouldBe(0, said.Stdout);
+        said.Stdout.ShouldContain("linked since");
+        said.Stdout.ShouldContain("run commands");
+        said.Stdout.ShouldContain("Nothing is wrong.");
+
+        (await host.RunAsync("pkill -KILL -f '[u]mbrek-agent run'")).Status.ShouldBe(0);
+        await world.UntilAsync("quay-ticket-01", "away");
+        await world.UntilAsync("quay-ticket-01", "linked");
+
+        await host.RestartAsync();
+        await world.UntilAsync("quay-ticket-01", "away");
+        await world.UntilAsync("quay-ticket-01", "linked");
+
+        var removed = await host.RunAsync("umbrek-agent uninstall");
+        removed.Status.ShouldBe(0, removed.Stderr);
+        removed.Stdout.ShouldContain("The service knows");
+        await Wait.UntilAsync(async () => (await world.HostAsync("quay-ticket-01")).Presence.Reason == AwayReason.AgentRemoved, "the service to know that the agent left");
+        (await host.RunAsync("pgrep -fa '[u]mbrek-agent'")).Stdout.ShouldBeEmpty();
+        (await host.RunAsync("find / -xdev -name '*umbrek*' -not -path '/proc/*' -not -path '/work/*' -not -path '/tmp/*' 2>/dev/null; find /opt /etc/init.d /usr/local /var/lib /var/log -name '*umbrek*'; ls /etc/rc*.d | grep umbrek")).Stdout.ShouldBeEmpty();
+        before.ShouldNotContain("umbrek");
+    }
+
+    [Fact]
+    public async Task A_package_carries_its_settings_and_installs_and_removes_itself()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var host = await lan.AddAsync("quay-office-01");
+        var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, Policy: new HostPolicy([HostAct.Watch], ConsentRule.Always), AccessKey: AccessKeyRule.Generate));
+        var secret = installer.Link.Split('/')[^1];
+
+        var got = await host.RunAsync($"cd /root && curl -fsSk -OJ {world.LanAddress}/get/{secret}/package && dpkg-deb -c umbrek-agent_*.deb && dpkg -i umbrek-agent_*.deb");
+        got.Status.ShouldBe(0, got.Stderr + got.Stdout);
+        got.Stdout.ShouldMatch(@"-rw------- root/root +\d+ .*\./etc/umbrek-agent/installer\.json");
+        got.Stdout.ShouldContain("./lib/systemd/system/umbrek-agent.service");
+        await world.UntilAsync("quay-office-01", "linked");
+        var status = await host.RunAsync("umbrek-agent status --output json");
+        var said = JsonDocument.Parse(status.Stdout).RootElement;
+        said.GetProperty("hasAccessKey").GetBoolean().ShouldBeTrue();
+        said.GetProperty("policy").GetProperty("allowed").GetRawText().ShouldContain("watch");
+
+        // The agent keeps to its policy, whatever the service orders.
+        var job = await world.EndedAsync((await world.MakeJobAsync("quay-office-01", "touch /root/was-here")).Id);
+        job.Runs[0].State.ShouldBe(Core.Jobs.RunState.Refused);
+        job.Runs[0].Reason.ShouldNotBeNull().ShouldContain("does not allow commands");
+        (await host.RunAsync("test -e /root/was-here")).Status.ShouldBe(1);
+
+        (await host.RunAsync("systemd-analyze verify /lib/systemd/system/umbrek-agent.service 2>&1 | grep -i umbrek")).Stdout.ShouldBeEmpty();
+        var purged = await host.RunAsync("dpkg --purge umbrek-agent");
+        purged.Status.ShouldBe(0, purged.Stderr);
+        (await host.RunAsync("ls -d /etc/umbrek-agent /opt/umbrek-agent /var/lib/umbrek-agent /usr/lib/umbrek-agent 2>/dev/null")).Stdout.ShouldBeEmpty();
+        await Wait.UntilAsync(async () => (await world.HostAsync("quay-office-01")).Presence.Reason == AwayReason.AgentRemoved, "the service to know that the agent left");
+    }
+
+    [Fact]
+    public async Task An_installation_waits_for_a_service_that_is_down_and_says_so()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var host = await lan.AddAsync("quay-ticket-02");
+        var installer = await world.NewInstallerAsync();
+        await world.Service.StopAsync();
+        await using var installing = host.Start($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}");
+        await installing.UntilSaidAsync("Trying again for up to");
+        await world.StartServiceAsync();
+        await installing.UntilSaidAsync("and linked");
+
+        var impatient = await lan.AddAsync("quay-ticket-03");
+        await world.Service.StopAsync();
+        var (status, _, stderr) = await impatient.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]} --wait 1s");
+        status.ShouldBe(1);
+        stderr.ShouldContain("can't be reached");
+        (await impatient.RunAsync("ls -d /opt/umbrek-agent /etc/init.d/umbrek-agent 2>/dev/null")).Stdout.ShouldBeEmpty();
+        await world.StartServiceAsync();
+    }
+
+    [Theory]
+    [InlineData("mount -t tmpfs -o ro tmpfs /opt", "Read-only file system")]
+    [InlineData("mount -t tmpfs -o noexec tmpfs /opt", "noexec")]
+    [InlineData("mount -t tmpfs -o size=2m tmpfs /opt", "space")]
+    public async Task A_place_that_can_not_hold_the_agent_is_named_and_nothing_is_enrolled(string mount, string word)
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var host = await lan.AddAsync("quay-ticket-01", adjust: mount);
+        var installer = await world.NewInstallerAsync();
+        var silent = $"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}";
+        var (status, _, stderr) = await host.RunAsync(silent);
+        status.ShouldBe(1);
+        stderr.ShouldContain(word);
+        stderr.ShouldContain("--directory");
+        (await world.Api.GetAsync($"installers/{installer.Info.Id}", WireJson.Default.InstallerDetail, default)).Info.Uses.ShouldBe(0);
+        var elsewhere = await host.RunAsync(silent + " --directory /var/umbrek");
+        elsewhere.Status.ShouldBe(0, elsewhere.Stderr);
+    }
+
+    [Fact]
+    public async Task A_host_with_ipv6_alone_a_wrong_clock_or_a_proxy_in_between_joins_like_any_other()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var installer = await world.NewInstallerAsync();
+        string Silent(string address) => $"{TestPrograms.PathOf("umbrek-agent")} install --service {address} --token {installer.Token}";
+
+        var six = await lan.AddAsync("plover-log-01", onlyIpv6: true);
+        var (status, stdout, stderr) = await six.RunAsync(Silent($"https://[{Lan.Address6}]:{world.Address.Port}"));
+        status.ShouldBe(0, stderr);
+        stdout.ShouldContain("and linked");
+
+        await using var proxy = new ConnectProxy(System.Net.IPAddress.Parse(Lan.Address));
+        var behind = await lan.AddAsync("plover-log-02");
+        (await behind.RunAsync($"ip route add blackhole default && nft add table inet f && nft 'add chain inet f o {{ type filter hook output priority 0; }}' && nft add rule inet f o tcp dport {world.Address.Port} reject")).Status.ShouldBe(0);
+        var blocked = await behind.RunAsync(Silent(world.LanAddress) + " --wait 1s");
+        blocked.Status.ShouldBe(1);
+        var through = await behind.RunAsync(Silent(world.LanAddress) + $" --proxy http://{Lan.Address}:{proxy.Port}");
+        through.Status.ShouldBe(0, through.Stderr);
+        through.Stdout.ShouldContain("and linked");
+        proxy.Targets.ShouldContain($"{Lan.Address}:{world.Address.Port}");
+        await behind.RestartAsync();
+        await behind.RunAsync("true");
+        await world.UntilAsync("plover-log-02", "away");
+        await world.UntilAsync("plover-log-02", "linked");
+
+        var early = await lan.AddAsync("plover-log-03");
+        var faked = await early.RunAsync("faketime '-370 days' " + Silent(world.LanAddress));
+        faked.Status.ShouldBe(0, faked.Stderr);
+        await world.UntilAsync("plover-log-03", "linked");
+        var job = await world.EndedAsync((await world.MakeJobAsync("plover-log-03", "date +%Y")).Id);
+        job.Runs[0].State.ShouldBe(Core.Jobs.RunState.Succeeded, job.Runs[0].Reason);
+        (await world.OutputAsync(job.Runs[0].Id)).Trim().ShouldBe($"{DateTimeOffset.UtcNow.AddDays(-370).Year}");
+        await Wait.UntilAsync(async () => (await world.HostAsync("plover-log-03")).SampledAt is { } at && (DateTimeOffset.UtcNow - at).Duration() < TimeSpan.FromMinutes(2), "a sample in the service's time");
+    }
+}

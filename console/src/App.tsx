@@ -17,6 +17,7 @@ const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.Jo
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
 const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
+const AgentsPage = lazy(() => import("./enrolment/AgentsPage").then((m) => ({ default: m.AgentsPage })));
 const OfferPage = lazy(() => import("./enrolment/OfferPage").then((m) => ({ default: m.OfferPage })));
 
 export function App() {
@@ -52,6 +53,7 @@ function Inside() {
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/join" element={<JoinPage />} />
+        <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/:id" element={<InstallerPage />} />
         <Route path="/" element={<Navigate to="/hosts" replace />} />
         <Route

@@ -37,6 +37,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
+        typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -67,6 +68,17 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(InstallerOffer))]
 [JsonSerializable(typeof(InstallerSettings))]
 [JsonSerializable(typeof(EnrolmentDecisionRequest))]
+[JsonSerializable(typeof(ReleaseOffer))]
+[JsonSerializable(typeof(UpdateReport))]
+[JsonSerializable(typeof(NewRollout))]
+[JsonSerializable(typeof(RolloutInfo))]
+[JsonSerializable(typeof(RolloutDetail))]
+[JsonSerializable(typeof(ReleaseInfo))]
+[JsonSerializable(typeof(Page<ReleaseInfo>))]
+[JsonSerializable(typeof(Page<RolloutInfo>))]
+[JsonSerializable(typeof(List<ReleaseInfo>))]
+[JsonSerializable(typeof(List<RolloutInfo>))]
+[JsonSerializable(typeof(List<RolloutHostInfo>))]
 [JsonSerializable(typeof(EnrolmentPulse))]
 [JsonSerializable(typeof(EnrolmentState))]
 [JsonSerializable(typeof(HostPolicy))]

@@ -419,6 +419,76 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/releases": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Agent programs that hosts can be updated to, newest first. */
+    get: operations["listReleases"];
+    put?: never;
+    /** Adds an agent program; its file is the body. The service signs it. */
+    post: operations["addRelease"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/rollouts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Agent updates, newest first. */
+    get: operations["listRollouts"];
+    put?: never;
+    /** Updates the agents of a selection, in waves. */
+    post: operations["createRollout"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/rollouts/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** An agent update with every host of it. */
+    get: operations["getRollout"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/rollouts/{id}/cancel": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Tells no further host; those that were told go on. */
+    post: operations["cancelRollout"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -689,6 +759,21 @@ export interface components {
       /** Format: int64 */
       expiresInSeconds?: null | number;
     };
+    NewRollout: {
+      selection: string;
+      version?: null | string;
+      waves?: null | string;
+      /**
+       * Format: int32
+       * @default 0
+       */
+      failuresAllowed: number;
+      /**
+       * Format: int32
+       * @default 300
+       */
+      returnWithinSeconds: number;
+    };
     NewTechnician: {
       name: string;
       password: string;
@@ -729,6 +814,18 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfReleaseInfo: {
+      items: components["schemas"]["ReleaseInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfRolloutInfo: {
+      items: components["schemas"]["RolloutInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfTechnicianInfo: {
       items: components["schemas"]["TechnicianInfo"][];
       nextCursor: null | string;
@@ -752,6 +849,60 @@ export interface components {
       /** Format: int32 */
       position?: null | number;
     };
+    ReleaseInfo: {
+      version: string;
+      system: string;
+      /** Format: int64 */
+      size: number;
+      sha256: string;
+      /** Format: date-time */
+      addedAt: string;
+      addedBy: string;
+      newest: boolean;
+      /** Format: int32 */
+      hosts: number;
+    };
+    RolloutDetail: {
+      info: components["schemas"]["RolloutInfo"];
+      hosts: components["schemas"]["RolloutHostInfo"][];
+    };
+    RolloutHostInfo: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      /** Format: int32 */
+      wave: number;
+      state: components["schemas"]["UpdateState"];
+      reason: null | string;
+      /** Format: date-time */
+      at: null | string;
+    };
+    RolloutInfo: {
+      /** Format: uuid */
+      id: string;
+      version: string;
+      selection: string;
+      state: components["schemas"]["RolloutState"];
+      reason: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: int32 */
+      wave: number;
+      /** Format: int32 */
+      waves: number;
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int32 */
+      updated: number;
+      /** Format: int32 */
+      failed: number;
+      /** Format: int32 */
+      waiting: number;
+    };
+    /** @enum {unknown} */
+    RolloutState: "running" | "done" | "stopped" | "cancelled";
     RunCounts: {
       /** Format: int32 */
       waiting: number;
@@ -882,6 +1033,8 @@ export interface components {
       name: string;
       role: string;
     };
+    /** @enum {unknown} */
+    UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
     /** @enum {unknown} */
     WaitingReason: "none" | "approval-needed" | "same-machine";
   };
@@ -1109,7 +1262,7 @@ export interface operations {
   listEnrolments: {
     parameters: {
       query?: {
-        state?: components["schemas"]["EnrolmentState"];
+        state?: string;
         installer?: string;
       };
       header?: never;
@@ -1857,6 +2010,194 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listReleases: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfReleaseInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addRelease: {
+    parameters: {
+      query: {
+        version: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/octet-stream": string;
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReleaseInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listRollouts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfRolloutInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createRollout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewRollout"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RolloutDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getRollout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RolloutDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  cancelRollout: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RolloutDetail"];
+        };
       };
       /** @description What went wrong and what to do. */
       default: {

@@ -29,6 +29,9 @@ export type InstallerDetail = Omit<Schemas["InstallerDetail"], "info" | "enrolme
   enrolments: EnrolmentInfo[];
 };
 export type EnrolmentInfo = MayMiss<Schemas["EnrolmentInfo"]>;
+export type UpdateState = Schemas["UpdateState"];
+export type RolloutInfo = MayMiss<Schemas["RolloutInfo"]>;
+export type RolloutDetail = { info: RolloutInfo; hosts: MayMiss<Schemas["RolloutHostInfo"]>[] };
 export type EnrolmentDecision = Schemas["EnrolmentDecision"];
 export type InstallerOffer = MayMiss<Schemas["InstallerOffer"]>;
 export type TechnicianInfo = Schemas["TechnicianInfo"];

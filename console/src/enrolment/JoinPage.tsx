@@ -10,6 +10,7 @@ import { useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { exact } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
+import { JoinTabs } from "./JoinTabs";
 import { NewInstaller } from "./NewInstaller";
 import { WaitingPanel } from "./WaitingPanel";
 import { stateWords } from "./words";
@@ -25,7 +26,7 @@ export function JoinPage() {
     <main className="page">
       <div className="page-head">
         <h1>Join</h1>
-        <span className="muted">An installer lets computers into one group: by a link, one line or a package</span>
+        <JoinTabs />
         <span style={{ flex: 1 }} />
         {!making && (
           <Button variant="filled" onClick={() => setMaking(true)}>
@@ -43,9 +44,10 @@ export function JoinPage() {
           </Empty>
         ) : (
           <section aria-labelledby="installers-title">
-            <h2 id="installers-title" style={{ marginBottom: 8 }}>
-              Installers
-            </h2>
+            <div className="page-head" style={{ marginBottom: 8 }}>
+              <h2 id="installers-title">Installers</h2>
+              <span className="muted">Each lets computers into one group: by a link, one line or a package</span>
+            </div>
             <div className="rows">
               <div className="row installer-row row-head" aria-hidden="true">
                 <span>Group</span>

@@ -1,4 +1,4 @@
-import type { AccessKeyRule, ConsentRule, EnrolmentInfo, HostAct, InstallerInfo } from "../api/types";
+import type { AccessKeyRule, ConsentRule, EnrolmentInfo, HostAct, InstallerInfo, UpdateState } from "../api/types";
 
 export const acts: { act: HostAct; words: string }[] = [
   { act: "watch", words: "see the screen" },
@@ -26,6 +26,8 @@ export const accessKeys: { value: AccessKeyRule; label: string }[] = [
 ];
 
 export const stateWords = (state: InstallerInfo["state"]): string => state.replace("-", " ");
+
+export const updateWords = (state: UpdateState): string => (state === "went-back" ? "went back to the old one" : state);
 
 /** What became of an attempt to join. */
 export function outcome(e: EnrolmentInfo): string {

@@ -115,7 +115,7 @@ public sealed class Enroller(StateDirectory state, IHostPlatform platform)
         key.ImportPkcs8PrivateKey(begun.PrivateKey, out _);
         var request = new EnrolmentRequest(
             token.ToString(), platform.SystemName, platform.MachineId, key.ExportSubjectPublicKeyInfo(),
-            LinkProof.SignEnrolment(key, pin.Sha256, token.Secret), AgentVersion.Text, label, platform.HardwareId, begun.AccessKey);
+            LinkProof.SignEnrolment(key, pin.Sha256, token.Secret), platform.AgentVersion, label, platform.HardwareId, begun.AccessKey);
         using var api = new ApiClient(service, service.Scheme == Uri.UriSchemeHttp ? null : pin);
         try
         {

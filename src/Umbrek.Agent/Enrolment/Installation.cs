@@ -43,10 +43,9 @@ public sealed record Installation(string Directory, string KeptBy)
 
     /// <summary>Puts a program among the versions; what is there already is left alone.</summary>
     /// <returns>Its file name there.</returns>
-    /// <exception cref="IOException">There is no room, no right to write, or programs can't be run from there; the message says so.</exception>
+    /// <exception cref="IOException">There is no room, no right to write, or the program can't be run from there; the message says so.</exception>
     public string Place(string program, string version)
     {
-        var what = $"The agent can't be put into {Directory}";
         try
         {
             System.IO.Directory.CreateDirectory(Versions);
@@ -68,13 +67,13 @@ public sealed record Installation(string Directory, string KeptBy)
             }
             if (!CanRun(target))
             {
-                throw new IOException("programs can't be run from there (is it mounted noexec?)");
+                throw new IOException("the program can't be run from there (is it mounted noexec?)");
             }
             return name;
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            throw new IOException($"{what}: {e.Message.TrimEnd('.')}. Nothing was installed. Free or remount it, or choose another place with --directory.", e);
+            throw new IOException($"The agent can't be put into {Directory}: {e.Message.TrimEnd('.')}.", e);
         }
     }
 

@@ -29,7 +29,15 @@ public sealed class Installer(StateDirectory state, string directory, IHostPlatf
         }
         var installation = new Installation(directory, keeper.Name);
         var fresh = !Directory.Exists(directory);
-        var version = installation.Place(Environment.ProcessPath ?? throw new IOException("The agent does not know its own file."), AgentVersion.Text);
+        string version;
+        try
+        {
+            version = installation.Place(Environment.ProcessPath ?? throw new IOException("The agent does not know its own file."), AgentVersion.Text);
+        }
+        catch (IOException e)
+        {
+            throw new EnrolmentException($"{e.Message} Nothing was installed. Free or remount it, or choose another place with --directory.");
+        }
         var waits = false;
         if (before is null)
         {

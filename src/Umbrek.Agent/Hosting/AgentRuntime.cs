@@ -24,21 +24,23 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     }
 
     /// <param name="stop">Ends the agent, which says why to the service.</param>
+    /// <remarks>Ends by itself, too, when an update is in its place: whoever runs it starts it again.</remarks>
     /// <param name="abandon">Ends it without a word, as a broken line does.</param>
     public async Task RunAsync(CancellationToken stop, CancellationToken abandon = default)
     {
         using var runs = NewRuns();
         using var ending = new CancellationTokenSource();
-        using var link = NewLink(runs);
+        using var restart = new CancellationTokenSource();
+        using var link = NewLink(runs, restart.Cancel);
         var linking = link.RunAsync(ending.Token);
         var sampling = SampleAsync(link, ending.Token);
-        using (var either = CancellationTokenSource.CreateLinkedTokenSource(stop, abandon))
+        using (var either = CancellationTokenSource.CreateLinkedTokenSource(stop, abandon, restart.Token))
         {
             await Task.Delay(Timeout.Infinite, either.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
         if (!abandon.IsCancellationRequested)
         {
-            await link.SayGoodbyeAsync(platform.StopReason()).ConfigureAwait(false);
+            await link.SayGoodbyeAsync(restart.IsCancellationRequested && !stop.IsCancellationRequested ? AwayReason.AgentUpdating : platform.StopReason()).ConfigureAwait(false);
         }
         await ending.CancelAsync().ConfigureAwait(false);
         await Task.WhenAll(linking, sampling).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
@@ -87,7 +89,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         return runs;
     }
 
-    private AgentLink NewLink(RunTable runs) => new(identity, state, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem));
+    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {
@@ -116,7 +118,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         {
             StateDirectory.WriteWhole(
                 state.StatusFile,
-                new AgentStatus(linkState, time.GetUtcNow(), Environment.ProcessId, AgentVersion.Text, problem, runs.Unfinished.Count, samples.Count),
+                new AgentStatus(linkState, time.GetUtcNow(), Environment.ProcessId, platform.AgentVersion, problem, runs.Unfinished.Count, samples.Count),
                 AgentJson.Default.AgentStatus);
         }
         catch (IOException e)

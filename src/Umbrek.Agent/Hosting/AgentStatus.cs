@@ -1,6 +1,7 @@
 using System.Text.Json.Serialization;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
+using Umbrek.Core.Enrolment;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Hosting;
@@ -30,6 +31,7 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
 [JsonSerializable(typeof(AgentIdentity))]
 [JsonSerializable(typeof(StatusReport))]
 [JsonSerializable(typeof(Enrolling))]
+[JsonSerializable(typeof(ReleaseManifest))]
 [JsonSerializable(typeof(ScramVerifier))]
 [JsonSerializable(typeof(Installation))]
 public sealed partial class AgentJson : JsonSerializerContext;

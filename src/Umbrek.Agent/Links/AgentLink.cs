@@ -30,7 +30,8 @@ public sealed class AgentLink(
     SampleBacklog samples,
     TimeProvider time,
     AgentLog log,
-    Action<LinkState, string?> report) : IDisposable
+    Action<LinkState, string?> report,
+    Action? restart = null) : IDisposable
 {
     private static readonly TimeSpan FactInterval = TimeSpan.FromSeconds(60);
     private static readonly TimeSpan RefusedWait = TimeSpan.FromMinutes(1);
@@ -40,6 +41,8 @@ public sealed class AgentLink(
     private static readonly TimeSpan MostApprovalWait = TimeSpan.FromSeconds(30);
 
     private readonly SemaphoreSlim newSamples = new(0);
+    private readonly IAgentUpdate? update = platform.Update(state);
+    private int updating;
     private AgentIdentity identity = enrolledAs;
     private HubConnection? current;
     private TimeSpan clockError;
@@ -200,6 +203,8 @@ public sealed class AgentLink(
             }
         }
 
+        update?.Reported();
+        update?.Prove();
         linked();
         report(LinkState.Linked, null);
         runs.Rewind();
@@ -244,7 +249,7 @@ public sealed class AgentLink(
         using var key = identity.OpenKey();
         return new LinkHello(
             LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce),
-            AgentVersion.Text, platform.SystemName, time.GetUtcNow(), runs.Unfinished, platform.HardwareId, platform.BootId);
+            platform.AgentVersion, platform.SystemName, time.GetUtcNow(), runs.Unfinished, platform.HardwareId, platform.BootId, update?.Report());
     }
 
     private void NoteClock(DateTimeOffset serviceTime)
@@ -365,16 +370,61 @@ public sealed class AgentLink(
                     }
                     await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
                     return new HostAnswer(null);
+                case HostRequest.Update when request.Release is { } offer:
+                    return new HostAnswer(BeginUpdate(connection, offer, ended));
                 case HostRequest.Ping:
                     return new HostAnswer(null);
                 default:
-                    return new HostAnswer($"This agent (version {AgentVersion.Text}) does not know the request '{request.Kind}'. Update it.");
+                    return new HostAnswer($"This agent (version {platform.AgentVersion}) does not know the request '{request.Kind}'. Update it.");
             }
         }
         catch (Exception e) when (e is not OutOfMemoryException)
         {
             log.Warning($"request '{request.Kind}' failed: {e.Message}");
             return new HostAnswer("The host could not answer; its agent's log says why.");
+        }
+    }
+
+    /// <summary>Takes an update up and answers at once; the agent ends when the new program is in its place.</summary>
+    private string? BeginUpdate(HubConnection connection, ReleaseOffer offer, CancellationToken ended)
+    {
+        if (update is null)
+        {
+            return "This agent was not installed with 'umbrek-agent install', so it can't replace itself. Update it by hand.";
+        }
+        if (update.Check(offer, identity.ReleaseKey) is { } problem)
+        {
+            log.Warning($"an update was refused: {problem}");
+            return problem;
+        }
+        if (Interlocked.Exchange(ref updating, 1) != 0)
+        {
+            return null;
+        }
+        _ = UpdateAsync(connection, offer, ended);
+        return null;
+    }
+
+    private async Task UpdateAsync(HubConnection connection, ReleaseOffer offer, CancellationToken ended)
+    {
+        try
+        {
+            using var http = new HttpClient(ApiClient.Handler(identity.Service.Scheme == Uri.UriSchemeHttp ? null : identity.NewPin())) { BaseAddress = ApiClient.Root(identity.Service) };
+            await update!.ReplaceAsync(offer, http, ended).ConfigureAwait(false);
+            log.Info($"version {offer.Manifest.Version} is in its place; starting again with it");
+            restart?.Invoke();
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException or OperationCanceledException)
+        {
+            log.Warning($"the update to {offer.Manifest.Version} did not come off: {e.Message}");
+            if (!ended.IsCancellationRequested)
+            {
+                await connection.SendAsync(ToService.UpdateEnded, new UpdateReport(offer.Manifest.Version, WentBack: false, e.Message), CancellationToken.None).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            }
+        }
+        finally
+        {
+            Volatile.Write(ref updating, 0);
         }
     }
 }

@@ -40,6 +40,8 @@ public static class WireEcho
         "RunHeld" => WireJson.Default.RunHeld,
         "LinkGoodbye" => WireJson.Default.LinkGoodbye,
         "HostRequest" => WireJson.Default.HostRequest,
+        "ReleaseOffer" => WireJson.Default.ReleaseOffer,
+        "UpdateReport" => WireJson.Default.UpdateReport,
         "HostAnswer" => WireJson.Default.HostAnswer,
         _ => null,
     };

@@ -1,3 +1,5 @@
+using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -14,6 +16,9 @@ public interface IHostPlatform
     /// <summary>An id that stays the same over restarts, or null when the system has none.</summary>
     string? MachineId { get; }
 
+    /// <summary>The version of the agent program that runs here.</summary>
+    string AgentVersion { get; }
+
     /// <summary>The id of the board (SMBIOS system UUID), or null when the system does not show one.</summary>
     string? HardwareId { get; }
 
@@ -28,6 +33,9 @@ public interface IHostPlatform
 
     /// <summary>Starts what keeps one run (see <see cref="Keeper"/>) so that it outlives the agent.</summary>
     void StartKeeper(string runDirectory);
+
+    /// <summary>How the agent program is replaced here, or null where it is run by hand.</summary>
+    IAgentUpdate? Update(StateDirectory state);
 
     /// <summary>Why the agent is being stopped, as far as the system shows it.</summary>
     AwayReason StopReason();

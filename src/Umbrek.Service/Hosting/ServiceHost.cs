@@ -58,6 +58,7 @@ public static class ServiceHost
             await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
         }
         _ = app.Services.GetRequiredService<ReleaseKey>();
+        await app.Services.GetRequiredService<ReleaseService>().RegisterOwnAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -110,6 +111,9 @@ public static class ServiceHost
         services.AddSingleton<EnrolmentReader>();
         services.AddSingleton<InstallerService>();
         services.AddSingleton<EnrolmentService>();
+        services.AddSingleton<ReleaseService>();
+        services.AddSingleton<RolloutService>();
+        services.AddHostedService(p => p.GetRequiredService<RolloutService>());
         services.AddSingleton<SampleService>();
         services.AddHostedService<SamplePruner>();
         services.AddSingleton<RunBook>();
@@ -214,6 +218,8 @@ public static class ServiceHost
         api.MapJobs();
         api.MapAudit();
         app.MapInstallerFiles();
+        api.MapUpdates();
+        app.MapReleaseFiles();
         app.MapServiceHealth();
         app.MapOpenApi().AllowAnonymous();
         app.MapHub<LinkHub>(LinkProtocol.Path, o =>

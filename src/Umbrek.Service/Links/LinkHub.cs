@@ -16,7 +16,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -102,6 +102,11 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         var presence = estate.Linked(hello.HostId, systemName, hello.AgentVersion, Address(), time.GetUtcNow());
         await intake.PresenceAsync(new PresenceChange(hello.HostId, presence, time.GetUtcNow(), hello.AgentVersion, systemName, Address())).ConfigureAwait(false);
         await dispatcher.ReturnedAsync(hello.HostId, hello.UnfinishedRuns, Context.ConnectionAborted).ConfigureAwait(false);
+        if (hello.EndedUpdate is { } ended)
+        {
+            await rollouts.ReportedAsync(hello.HostId, Tame(ended), Context.ConnectionAborted).ConfigureAwait(false);
+        }
+        await rollouts.ReturnedAsync(hello.HostId, hello.AgentVersion, Context.ConnectionAborted).ConfigureAwait(false);
         var summary = estate.Find(hello.HostId)!;
         return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId);
     }
@@ -145,6 +150,9 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     public Task RunHeld(RunHeld held) => FromHostAsync(host => intake.HeldAsync(host, held with { Reason = Tame(held.Reason, MaxReason) }));
 
+    public Task UpdateEnded(UpdateReport report) => FromHostAsync(host =>
+        new ValueTask(rollouts.ReportedAsync(host, Tame(report), Context.ConnectionAborted)));
+
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {
         Context.Items[GoodbyeItem] = goodbye.Reason;
@@ -184,6 +192,8 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
             Context.Abort();
         }
     }
+
+    private static UpdateReport Tame(UpdateReport report) => report with { Version = Tame(report.Version, 50) ?? "", Reason = Tame(report.Reason, MaxReason) ?? "" };
 
     private static Core.Jobs.RunEvent Tame(Core.Jobs.RunEvent e) => e with
     {

@@ -91,6 +91,44 @@ public sealed class EnrolmentRow
     public string? DecidedBy { get; set; }
 }
 
+/// <summary>An agent program that the service gives; its file lies in the data directory, or came with the service.</summary>
+public sealed class ReleaseRow
+{
+    public Guid Id { get; set; }
+    public string Version { get; set; } = "";
+    public string System { get; set; } = "";
+    public long Size { get; set; }
+    public string Sha256 { get; set; } = "";
+    public byte[] Signature { get; set; } = [];
+    public DateTimeOffset AddedAt { get; set; }
+    public string AddedBy { get; set; } = "";
+}
+
+/// <summary>An agent update of many hosts, in waves.</summary>
+public sealed class RolloutRow
+{
+    public Guid Id { get; set; }
+    public Guid ReleaseId { get; set; }
+    public string Selection { get; set; } = "";
+    public int FailuresAllowed { get; set; }
+    public int ReturnWithinSeconds { get; set; }
+    public RolloutState State { get; set; }
+    public string? Reason { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+}
+
+public sealed class RolloutHostRow
+{
+    public Guid RolloutId { get; set; }
+    public Guid HostId { get; set; }
+    public int Wave { get; set; }
+    public UpdateState State { get; set; }
+    public int Attempts { get; set; }
+    public string? Reason { get; set; }
+    public DateTimeOffset? At { get; set; }
+}
+
 /// <summary>A line of the vault: encrypted under the service's data protection.</summary>
 public sealed class SecretRow
 {

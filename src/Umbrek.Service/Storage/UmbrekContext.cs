@@ -12,6 +12,9 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<GroupRow> Groups => Set<GroupRow>();
     public DbSet<InstallerRow> Installers => Set<InstallerRow>();
     public DbSet<EnrolmentRow> Enrolments => Set<EnrolmentRow>();
+    public DbSet<ReleaseRow> Releases => Set<ReleaseRow>();
+    public DbSet<RolloutRow> Rollouts => Set<RolloutRow>();
+    public DbSet<RolloutHostRow> RolloutHosts => Set<RolloutHostRow>();
     public DbSet<SecretRow> Secrets => Set<SecretRow>();
     public DbSet<AuditRow> Audit => Set<AuditRow>();
     public DbSet<HostRow> Hosts => Set<HostRow>();
@@ -46,6 +49,9 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => r.State);
             t.HasOne<InstallerRow>().WithMany().HasForeignKey(r => r.InstallerId).OnDelete(DeleteBehavior.Cascade);
         });
+        builder.Entity<ReleaseRow>().HasIndex(r => new { r.Version, r.System }).IsUnique();
+        builder.Entity<RolloutRow>().HasIndex(r => r.State);
+        builder.Entity<RolloutHostRow>().HasKey(r => new { r.RolloutId, r.HostId });
         builder.Entity<SecretRow>().HasIndex(r => r.HostId);
         builder.Entity<AuditRow>(t =>
         {

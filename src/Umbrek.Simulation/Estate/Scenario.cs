@@ -32,6 +32,9 @@ public enum HostStory
     /// <summary>It works hard and runs hot.</summary>
     RunsHot,
 
+    /// <summary>Its agent is of an older version than the service's.</summary>
+    OldAgent,
+
     /// <summary>It has another kernel than all its peers.</summary>
     OtherKernel,
 }
@@ -135,6 +138,7 @@ public static class Scenario
             "tidewell-kiosk" => HostStory.LongGone,
             "dome-capture-02" => HostStory.RunsHot,
             "creamery-files" => HostStory.OtherKernel,
+            "marl-kiosk" => HostStory.OldAgent,
             _ when group.EndsWith("/Dunlin", StringComparison.Ordinal) => HostStory.LinkComesAndGoes,
             _ => HostStory.None,
         };

@@ -17,7 +17,7 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
         var state = StateOf(host);
         if (AgentIdentity.Load(state) is null)
         {
-            await new Enroller(state, new SimulatedPlatform(host, time)).EnrolAsync(service, token, null, AccessKeyChoice.None, cancel).ConfigureAwait(false);
+            await new Enroller(state, new SimulatedPlatform(host, time, state)).EnrolAsync(service, token, null, AccessKeyChoice.None, cancel).ConfigureAwait(false);
         }
     }
 
@@ -25,11 +25,11 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
     public async Task RunAsync(SimulatedHost host, CancellationToken stop)
     {
         var state = StateOf(host);
-        var identity = AgentIdentity.Load(state)!;
         var told = false;
         while (!stop.IsCancellationRequested)
         {
-            var runtime = new AgentRuntime(identity, state, new SimulatedPlatform(host, time), time, new AgentLog(TextWriter.Null, time));
+            var identity = AgentIdentity.Load(state)!;
+            var runtime = new AgentRuntime(identity, state, new SimulatedPlatform(host, time, state), time, new AgentLog(TextWriter.Null, time));
             if (!told)
             {
                 var now = time.GetUtcNow();
@@ -42,7 +42,7 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
                 cut.CancelAfter(TimeSpan.FromSeconds(75 + 5 * (host.Number % 3)));
             }
             await runtime.RunAsync(stop, cut.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            if (!stop.IsCancellationRequested)
+            if (!stop.IsCancellationRequested && cut.IsCancellationRequested)
             {
                 await Task.Delay(TimeSpan.FromSeconds(40), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             }

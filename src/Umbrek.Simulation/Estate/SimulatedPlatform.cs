@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text;
+using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
 using Umbrek.Agent.Jobs;
@@ -13,14 +14,18 @@ using Umbrek.Simulation.Jobs;
 namespace Umbrek.Simulation.Estate;
 
 /// <summary>A made-up computer under the real agent.</summary>
-public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : IHostPlatform
+public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, StateDirectory? state = null) : IHostPlatform
 {
+    private readonly SimulatedUpdate update = new(host, time, state);
+
     public const string CommonKernel = "6.1.0-28-amd64";
     public const string OddKernel = "6.1.0-21-amd64";
 
     public string SystemName => host.Name;
 
     public string? MachineId => Id("system")[..32];
+
+    public string AgentVersion => update.Version;
 
     public string? HardwareId => new Guid(SHA256.HashData(Encoding.UTF8.GetBytes("board " + host.Name))[..16]).ToString();
 
@@ -35,7 +40,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : I
         var facts = new FactList(now);
         facts.Add(FactNames.SystemName, host.Name);
         facts.Add(FactNames.MachineId, MachineId);
-        facts.Add(FactNames.AgentVersion, AgentVersion.Text);
+        facts.Add(FactNames.AgentVersion, AgentVersion);
         facts.Add(FactNames.Architecture, "x64");
         facts.Add(FactNames.Kernel, Kernel);
         facts.Add(FactNames.OsName, "Debian GNU/Linux 12 (bookworm)");
@@ -62,6 +67,8 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time) : I
 
     /// <summary>The keeper lives in this process: a simulated host has no processes of its own.</summary>
     public void StartKeeper(string runDirectory) => _ = KeepAsync(runDirectory);
+
+    public IAgentUpdate? Update(StateDirectory state) => update;
 
     public AwayReason StopReason() => AwayReason.AgentStopped;
 

@@ -62,7 +62,7 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         await connection.StartAsync(cancel).ConfigureAwait(false);
         var asked = await challenge.Task.WaitAsync(LinkProtocol.HelloWithin, cancel).ConfigureAwait(false);
         using var key = identity.OpenKey();
-        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), AgentVersion.Text, host.Name, time.GetUtcNow(), [], hardwareId ?? platform.HardwareId, bootId ?? platform.BootId);
+        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), platform.AgentVersion, host.Name, time.GetUtcNow(), [], hardwareId ?? platform.HardwareId, bootId ?? platform.BootId);
         var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, hello, cancel).ConfigureAwait(false);
         LastWelcome = welcome;
         if (welcome.Refusal != LinkRefusal.None)

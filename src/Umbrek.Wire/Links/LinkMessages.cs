@@ -1,3 +1,4 @@
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -34,6 +35,7 @@ public static class ToService
     public const string Samples = nameof(Samples);
     public const string RunEvents = nameof(RunEvents);
     public const string RunHeld = nameof(RunHeld);
+    public const string UpdateEnded = nameof(UpdateEnded);
     public const string Goodbye = nameof(Goodbye);
 }
 
@@ -53,10 +55,11 @@ public static class ToAgent
 public sealed record LinkChallenge(int Version, int OldestVersion, byte[] Nonce, DateTimeOffset ServiceTime);
 
 /// <param name="UnfinishedRuns">Runs whose journal this agent holds; a run that the service believes to be here and is not in it was interrupted.</param>
+/// <param name="EndedUpdate">An update that was taken back since the last hello.</param>
 /// <param name="HardwareId">The board's id, and <paramref name="BootId"/> the running boot's: two machines with one identity are told apart by them.</param>
 public sealed record LinkHello(
     int Version, Guid HostId, byte[] Proof, string AgentVersion, string SystemName, DateTimeOffset HostTime, IReadOnlyList<Guid> UnfinishedRuns,
-    string? HardwareId = null, string? BootId = null);
+    string? HardwareId = null, string? BootId = null, UpdateReport? EndedUpdate = null);
 
 public enum LinkRefusal
 {
@@ -120,12 +123,24 @@ public sealed record RunHeld(Guid RunId, string? Reason);
 public sealed record LinkGoodbye(AwayReason Reason);
 
 /// <summary>Something that the service asks of an agent and waits for.</summary>
-/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers.</param>
-public sealed record HostRequest(string Kind)
+/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers; <c>update</c> takes a release, and answers before it has.</param>
+/// <param name="Release">With <c>update</c>.</param>
+public sealed record HostRequest(string Kind, ReleaseOffer? Release = null)
 {
+    public const string Update = "update";
     public const string Facts = "facts";
     public const string Ping = "ping";
 }
+
+/// <summary>An agent program that the host is to run, fetched from <see cref="PathOf"/> of the service.</summary>
+public sealed record ReleaseOffer(ReleaseManifest Manifest, byte[] Signature)
+{
+    public static string PathOf(string sha256) => $"releases/{sha256}";
+}
+
+/// <summary>An update did not come to a link with the new version, and the old one runs.</summary>
+/// <param name="WentBack">True when the new version ran and did not prove itself; false when it was never started.</param>
+public sealed record UpdateReport(string Version, bool WentBack, string Reason);
 
 /// <param name="Error">Null, or a sentence saying what went wrong on the host.</param>
 public sealed record HostAnswer(string? Error);

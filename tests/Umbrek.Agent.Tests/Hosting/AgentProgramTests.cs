@@ -15,7 +15,7 @@ public sealed class AgentProgramTests : IDisposable
         var (status, stdout, _) = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", directory.Path]);
         status.ShouldBe(1);
         stdout.ShouldContain("Not enrolled");
-        stdout.ShouldContain("umbrek-agent enrol");
+        stdout.ShouldContain("umbrek-agent install");
         var run = await TestPrograms.RunAsync("umbrek-agent", ["run", "--state", directory.Path]);
         run.Status.ShouldBe(1);
         run.Stderr.ShouldContain("Enrol it first");

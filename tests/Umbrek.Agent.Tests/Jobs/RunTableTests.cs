@@ -4,6 +4,7 @@ using Umbrek.Agent.Platform;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Tests;
@@ -157,6 +158,10 @@ public sealed class RunTableTests : IDisposable
     {
         public string SystemName => "test";
         public string? MachineId => null;
+
+        public string AgentVersion => "0";
+
+        public IAgentUpdate? Update(StateDirectory state) => null;
 
         public string? HardwareId => null;
 

@@ -1,6 +1,7 @@
 using System.Collections;
 using System.Reflection;
 using System.Text.Json;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -16,12 +17,14 @@ public sealed class LinkMessageTests
     private static readonly Guid Id = Guid.Parse("01a20755-f119-7cdf-96db-925628507f7a");
     private static readonly JsonElement Value = JsonDocument.Parse("[\"192.0.2.7\",\"2001:db8::7\"]").RootElement;
 
+    private static readonly ReleaseOffer Release = new(new ReleaseManifest("0.2.0", "linux-x64", 12, "ab"), [1, 2]);
+
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =
     [
         new LinkChallenge(1, 1, [1, 2, 255], Noon),
-        new LinkHello(1, Id, [9, 8], "0.1.0", "plover-log-01", Noon, [Id]),
-        new LinkWelcome(LinkRefusal.HostRetired, "It is retired.", "Plover, log", "Saltmarsh Ferry/Vessels/Plover", 15),
+        new LinkHello(1, Id, [9, 8], "0.1.0", "plover-log-01", Noon, [Id], "4c4c4544-0051-3010-8052-b9c04f4e3732", "9d1f", new UpdateReport("0.2.0", true, "it ended 3 times")),
+        new LinkWelcome(LinkRefusal.HostRetired, "It is retired.", "Plover, log", "Saltmarsh Ferry/Vessels/Plover", 15, Id, "token.key"),
         new FactReport([new Fact("network.addresses", Value, Noon)]),
         new SampleBatch([new Sample
         {
@@ -35,7 +38,9 @@ public sealed class LinkMessageTests
         new SamplesKept(Noon),
         new RunHeld(Id, "full"),
         new LinkGoodbye(AwayReason.HostShuttingDown),
-        new HostRequest(HostRequest.Facts),
+        new HostRequest(HostRequest.Update, Release),
+        Release,
+        new UpdateReport("0.2.0", true, "it ended 3 times"),
         new HostAnswer("no"),
     ];
 

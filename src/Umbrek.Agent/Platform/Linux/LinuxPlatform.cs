@@ -1,5 +1,7 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Hosting;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -14,6 +16,8 @@ public sealed class LinuxPlatform : IHostPlatform
     public string SystemName { get; } = ReadLine("/proc/sys/kernel/hostname") is { Length: > 0 } name ? name : Environment.MachineName;
 
     public string? MachineId { get; } = ReadLine("/etc/machine-id");
+
+    public string AgentVersion => Hosting.AgentVersion.Text;
 
     public string? HardwareId { get; } = ReadLine("/sys/class/dmi/id/product_uuid");
 
@@ -35,6 +39,8 @@ public sealed class LinuxPlatform : IHostPlatform
         var reaper = new Thread(() => Reap(pid), 64 * 1024) { IsBackground = true, Name = "reap keeper" };
         reaper.Start();
     }
+
+    public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
     public AwayReason StopReason() =>
         // The login manager forbids logins with this file as the first act of a shutdown (nologin(5)).

@@ -458,6 +458,114 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Jobs");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("AddedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("AddedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Sha256")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Signature")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("Size")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("System")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Version")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Version", "System")
+                        .IsUnique();
+
+                    b.ToTable("Releases");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.RolloutHostRow", b =>
+                {
+                    b.Property<byte[]>("RolloutId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<long?>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Wave")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("RolloutId", "HostId");
+
+                    b.ToTable("RolloutHosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.RolloutRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("FailuresAllowed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("ReleaseId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("ReturnWithinSeconds")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Selection")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("State");
+
+                    b.ToTable("Rollouts");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RunOutputRow", b =>
                 {
                     b.Property<byte[]>("RunId")

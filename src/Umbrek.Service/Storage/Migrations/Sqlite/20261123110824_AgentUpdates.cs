@@ -1,0 +1,92 @@
+﻿using Microsoft.EntityFrameworkCore.Migrations;
+
+#nullable disable
+
+namespace Umbrek.Service.Storage.Migrations.Sqlite
+{
+    /// <inheritdoc />
+    public partial class AgentUpdates : Migration
+    {
+        /// <inheritdoc />
+        protected override void Up(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.CreateTable(
+                name: "Releases",
+                columns: table => new
+                {
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Version = table.Column<string>(type: "TEXT", nullable: false),
+                    System = table.Column<string>(type: "TEXT", nullable: false),
+                    Size = table.Column<long>(type: "INTEGER", nullable: false),
+                    Sha256 = table.Column<string>(type: "TEXT", nullable: false),
+                    Signature = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    AddedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    AddedBy = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Releases", x => x.Id);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "RolloutHosts",
+                columns: table => new
+                {
+                    RolloutId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Wave = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Attempts = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    At = table.Column<long>(type: "INTEGER", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_RolloutHosts", x => new { x.RolloutId, x.HostId });
+                });
+
+            migrationBuilder.CreateTable(
+                name: "Rollouts",
+                columns: table => new
+                {
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    ReleaseId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Selection = table.Column<string>(type: "TEXT", nullable: false),
+                    FailuresAllowed = table.Column<int>(type: "INTEGER", nullable: false),
+                    ReturnWithinSeconds = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Rollouts", x => x.Id);
+                });
+
+            migrationBuilder.CreateIndex(
+                name: "IX_Releases_Version_System",
+                table: "Releases",
+                columns: new[] { "Version", "System" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_Rollouts_State",
+                table: "Rollouts",
+                column: "State");
+        }
+
+        /// <inheritdoc />
+        protected override void Down(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.DropTable(
+                name: "Releases");
+
+            migrationBuilder.DropTable(
+                name: "RolloutHosts");
+
+            migrationBuilder.DropTable(
+                name: "Rollouts");
+        }
+    }
+}

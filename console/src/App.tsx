@@ -18,6 +18,7 @@ const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ defaul
 
 const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
 const AgentsPage = lazy(() => import("./enrolment/AgentsPage").then((m) => ({ default: m.AgentsPage })));
+const FindPage = lazy(() => import("./enrolment/FindPage").then((m) => ({ default: m.FindPage })));
 const OfferPage = lazy(() => import("./enrolment/OfferPage").then((m) => ({ default: m.OfferPage })));
 
 export function App() {
@@ -54,6 +55,7 @@ function Inside() {
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />
+        <Route path="/join/find" element={<FindPage />} />
         <Route path="/join/:id" element={<InstallerPage />} />
         <Route path="/" element={<Navigate to="/hosts" replace />} />
         <Route

@@ -116,7 +116,8 @@ describe("the page to join", () => {
       "GET enrolments": [200, { items: [waits], total: 1 }],
     };
     show(<JoinPage />);
-    expect(await screen.findByText("used up")).toBeInTheDocument();
+    await userEvent.click(await screen.findByRole("button", { name: "Show one ended installer" }));
+    expect(screen.getByText("used up")).toBeInTheDocument();
     expect(screen.getByText("3 of 3")).toBeInTheDocument();
     expect(await screen.findByText("One computer waits to be let in")).toBeInTheDocument();
     expect(screen.getByText("198.51.100.7")).toBeInTheDocument();
@@ -219,6 +220,7 @@ describe("the page of an installer", () => {
 
 describe("the page behind a link", () => {
   const offer = {
+    askedBy: "Ines Okafor",
     customer: "Saltmarsh Ferry",
     groupPath: "Saltmarsh Ferry/Quay",
     policy,

@@ -37,7 +37,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
-        typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>),
+        typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -70,6 +70,15 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(EnrolmentDecisionRequest))]
 [JsonSerializable(typeof(ReleaseOffer))]
 [JsonSerializable(typeof(UpdateReport))]
+[JsonSerializable(typeof(ScanOrder))]
+[JsonSerializable(typeof(ScanReport))]
+[JsonSerializable(typeof(NewScan))]
+[JsonSerializable(typeof(ScanInfo))]
+[JsonSerializable(typeof(ScanDetail))]
+[JsonSerializable(typeof(ScanChanges))]
+[JsonSerializable(typeof(Page<ScanInfo>))]
+[JsonSerializable(typeof(List<ScanInfo>))]
+[JsonSerializable(typeof(List<ScanFind>))]
 [JsonSerializable(typeof(NewRollout))]
 [JsonSerializable(typeof(RolloutInfo))]
 [JsonSerializable(typeof(RolloutDetail))]

@@ -489,6 +489,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/scans": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Scans, newest first. */
+    get: operations["listScans"];
+    put?: never;
+    /** Lets a linked host try a range of addresses around it; at most a /20. */
+    post: operations["startScan"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scans/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A scan and what it found. */
+    get: operations["getScan"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scans/{id}/cancel": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ends a scan; what it found stays. */
+    post: operations["cancelScan"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -683,6 +735,7 @@ export interface components {
       revokedAt: null | string;
     };
     InstallerOffer: {
+      askedBy: string;
       customer: string;
       groupPath: string;
       note: null | string;
@@ -774,6 +827,17 @@ export interface components {
        */
       returnWithinSeconds: number;
     };
+    NewScan: {
+      /** Format: uuid */
+      hostId: string;
+      range: string;
+      ports?: null | number[];
+      /**
+       * Format: int32
+       * @default 100
+       */
+      probesPerSecond: number;
+    };
     NewTechnician: {
       name: string;
       password: string;
@@ -822,6 +886,12 @@ export interface components {
     };
     PageOfRolloutInfo: {
       items: components["schemas"]["RolloutInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfScanInfo: {
+      items: components["schemas"]["ScanInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -1005,6 +1075,49 @@ export interface components {
       storageUsedPercent: number[];
       load1: number[];
     };
+    ScanDetail: {
+      info: components["schemas"]["ScanInfo"];
+      finds: components["schemas"]["ScanFind"][];
+    };
+    ScanFind: {
+      address: string;
+      name: null | string;
+      hardwareAddress: null | string;
+      vendor: null | string;
+      openPorts: number[];
+      /** Format: uuid */
+      oursHostId: null | string;
+      oursLabel: null | string;
+    };
+    ScanInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      hostId: string;
+      hostLabel: string;
+      groupPath: string;
+      range: string;
+      ports: number[];
+      /** Format: int32 */
+      probesPerSecond: number;
+      state: components["schemas"]["ScanState"];
+      problem: null | string;
+      /** Format: date-time */
+      startedAt: string;
+      startedBy: string;
+      /** Format: date-time */
+      endedAt: null | string;
+      /** Format: int32 */
+      probed: number;
+      /** Format: int32 */
+      total: number;
+      /** Format: int32 */
+      found: number;
+      /** Format: int32 */
+      notOurs: number;
+    };
+    /** @enum {unknown} */
+    ScanState: "running" | "done" | "cancelled" | "failed";
     SetUpRequest: {
       code: string;
       name: string;
@@ -2197,6 +2310,130 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["RolloutDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listScans: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfScanInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  startScan: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewScan"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScanInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getScan: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScanDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  cancelScan: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScanDetail"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -32,6 +32,8 @@ export type EnrolmentInfo = MayMiss<Schemas["EnrolmentInfo"]>;
 export type UpdateState = Schemas["UpdateState"];
 export type RolloutInfo = MayMiss<Schemas["RolloutInfo"]>;
 export type RolloutDetail = { info: RolloutInfo; hosts: MayMiss<Schemas["RolloutHostInfo"]>[] };
+export type ScanInfo = MayMiss<Schemas["ScanInfo"]>;
+export type ScanFind = MayMiss<Schemas["ScanFind"]>;
 export type EnrolmentDecision = Schemas["EnrolmentDecision"];
 export type InstallerOffer = MayMiss<Schemas["InstallerOffer"]>;
 export type TechnicianInfo = Schemas["TechnicianInfo"];
@@ -56,6 +58,12 @@ export interface JobChanges {
   output: OutputPiece[];
   caughtUp: boolean;
   finished: boolean;
+}
+
+export interface ScanChanges {
+  reset: boolean;
+  info: ScanInfo;
+  finds: ScanFind[];
 }
 
 export interface EnrolmentPulse {

@@ -19,9 +19,12 @@ export function JoinPage() {
   const [scope] = useScope();
   const [making, setMaking] = useState(false);
   const installers = useQuery({ queryKey: ["installers"], queryFn: () => ask(api.GET("/api/v1/installers")) });
-  const shown = (installers.data?.items ?? []).filter(
+  const [withEnded, setWithEnded] = useState(false);
+  const all = (installers.data?.items ?? []).filter(
     (i) => !scope || i.groupPath === scope || i.groupPath.startsWith(scope + "/"),
   );
+  const ended = all.filter((i) => i.state !== "valid" && i.waiting === 0);
+  const shown = withEnded ? all : all.filter((i) => !ended.includes(i));
   return (
     <main className="page">
       <div className="page-head">
@@ -38,7 +41,7 @@ export function JoinPage() {
       <WaitingPanel scope={scope} />
       <Trouble error={installers.error} />
       {installers.data &&
-        (shown.length === 0 ? (
+        (all.length === 0 ? (
           <Empty title={scope ? `No installer for ${readable(scope)}` : "No installer yet"}>
             Make one with “New installer”, then send its link or run its line.
           </Empty>
@@ -49,6 +52,9 @@ export function JoinPage() {
               <span className="muted">Each lets computers into one group: by a link, one line or a package</span>
             </div>
             <div className="rows">
+              {shown.length === 0 && (
+                <Empty title="None is valid any more">Make a new one, or look at the ended ones.</Empty>
+              )}
               <div className="row installer-row row-head" aria-hidden="true">
                 <span>Group</span>
                 <span>State</span>
@@ -60,6 +66,12 @@ export function JoinPage() {
                 <InstallerRow key={installer.id} installer={installer} scope={scope} />
               ))}
             </div>
+            {ended.length > 0 && (
+              <Button variant="subtle" color="gray" mt={8} onClick={() => setWithEnded((on) => !on)}>
+                {withEnded ? "Hide" : "Show"}{" "}
+                {ended.length === 1 ? "one ended installer" : `${ended.length} ended installers`}
+              </Button>
+            )}
           </section>
         ))}
     </main>

@@ -3,6 +3,7 @@ import { useScope } from "../estate/useEstate";
 
 const tabs = [
   { to: "/join", name: "Installers" },
+  { to: "/join/find", name: "Find computers" },
   { to: "/join/agents", name: "Agent updates" },
 ];
 

@@ -43,7 +43,7 @@ function Offer({ offer, secret }: { offer: InstallerOffer; secret: string }) {
         <Emblem customer={offer.customer} size={26} /> Let this computer be looked after
       </h1>
       <p>
-        Whoever gave you this link looks after the computers of <b>{offer.customer}</b> and asks you to install a small
+        <b>{offer.askedBy}</b> looks after the computers of <b>{offer.customer}</b> and asks you to install a small
         program, the Umbrek agent. This computer will then stand under <b>{readable(offer.groupPath)}</b>.
         {offer.note && <> They wrote: “{offer.note}”</>}
       </p>

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Threading.Channels;
 using Microsoft.AspNetCore.Http.Connections;
 using Microsoft.AspNetCore.SignalR;
@@ -8,6 +9,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
@@ -34,6 +36,7 @@ public sealed class AgentLink(
     Action? restart = null) : IDisposable
 {
     private static readonly TimeSpan FactInterval = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan ScanReportInterval = TimeSpan.FromMilliseconds(500);
     private static readonly TimeSpan RefusedWait = TimeSpan.FromMinutes(1);
 
     /// <summary>Asking whether a person has decided begins this often and becomes rarer.</summary>
@@ -42,6 +45,7 @@ public sealed class AgentLink(
 
     private readonly SemaphoreSlim newSamples = new(0);
     private readonly IAgentUpdate? update = platform.Update(state);
+    private readonly ConcurrentDictionary<Guid, CancellationTokenSource> scans = new();
     private int updating;
     private AgentIdentity identity = enrolledAs;
     private HubConnection? current;
@@ -372,6 +376,14 @@ public sealed class AgentLink(
                     return new HostAnswer(null);
                 case HostRequest.Update when request.Release is { } offer:
                     return new HostAnswer(BeginUpdate(connection, offer, ended));
+                case HostRequest.BeginScan when request.Scan is { } scan:
+                    return new HostAnswer(BeginScan(connection, scan, ended));
+                case HostRequest.CancelScan when request.Scan is { } scan:
+                    if (scans.TryGetValue(scan.ScanId, out var running))
+                    {
+                        await running.CancelAsync().ConfigureAwait(false);
+                    }
+                    return new HostAnswer(null);
                 case HostRequest.Ping:
                     return new HostAnswer(null);
                 default:
@@ -425,6 +437,69 @@ public sealed class AgentLink(
         finally
         {
             Volatile.Write(ref updating, 0);
+        }
+    }
+
+    private string? BeginScan(HubConnection connection, ScanOrder order, CancellationToken ended)
+    {
+        if (order.Ports is not { Count: > 0 and <= 16 } || order.ProbesPerSecond is < 1 or > 500 || order.Last < order.First || order.Last - order.First >= AddressRange.MostAddresses)
+        {
+            return "The scan is larger or faster than this agent does.";
+        }
+        if (!scans.IsEmpty)
+        {
+            return "This host is scanning already.";
+        }
+        var stop = CancellationTokenSource.CreateLinkedTokenSource(ended);
+        scans[order.ScanId] = stop;
+        _ = ScanAsync(connection, order, stop);
+        return null;
+    }
+
+    /// <summary>Reports twice a second, or sooner when many have answered.</summary>
+    private async Task ScanAsync(HubConnection connection, ScanOrder order, CancellationTokenSource stop)
+    {
+        var answers = new List<ScanAnswer>();
+        var probed = 0;
+        var reported = time.GetTimestamp();
+        async Task ReportAsync(bool done, string? problem)
+        {
+            await connection.SendAsync(ToService.ScanReport, new ScanReport(order.ScanId, probed, done, problem, [.. answers]), CancellationToken.None).ConfigureAwait(false);
+            answers.Clear();
+            reported = time.GetTimestamp();
+        }
+        try
+        {
+            await foreach (var answer in platform.ScanAsync(order, stop.Token).ConfigureAwait(false))
+            {
+                probed++;
+                if (answer is not null)
+                {
+                    answers.Add(answer);
+                }
+                if (answers.Count == ScanReport.MaxAnswers || time.GetElapsedTime(reported) >= ScanReportInterval)
+                {
+                    await ReportAsync(false, null).ConfigureAwait(false);
+                }
+            }
+            await ReportAsync(true, null).ConfigureAwait(false);
+        }
+        catch (OperationCanceledException)
+        {
+            // Whoever cancelled it knows.
+        }
+        catch (Exception e) when (e is System.Net.Sockets.SocketException or IOException or InvalidOperationException)
+        {
+            log.Warning($"a scan ended early: {e.Message}");
+            if (connection.State == HubConnectionState.Connected)
+            {
+                await ReportAsync(true, $"The host could not go on: {e.Message}").ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            }
+        }
+        finally
+        {
+            scans.TryRemove(order.ScanId, out _);
+            stop.Dispose();
         }
     }
 }

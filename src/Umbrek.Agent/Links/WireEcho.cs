@@ -41,6 +41,8 @@ public static class WireEcho
         "LinkGoodbye" => WireJson.Default.LinkGoodbye,
         "HostRequest" => WireJson.Default.HostRequest,
         "ReleaseOffer" => WireJson.Default.ReleaseOffer,
+        "ScanOrder" => WireJson.Default.ScanOrder,
+        "ScanReport" => WireJson.Default.ScanReport,
         "UpdateReport" => WireJson.Default.UpdateReport,
         "HostAnswer" => WireJson.Default.HostAnswer,
         _ => null,

@@ -4,6 +4,7 @@ using Umbrek.Agent.Jobs;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Platform;
 
@@ -36,6 +37,9 @@ public interface IHostPlatform
 
     /// <summary>How the agent program is replaced here, or null where it is run by hand.</summary>
     IAgentUpdate? Update(StateDirectory state);
+
+    /// <summary>Looks who answers at addresses around this host: one element for each address that was tried, null where nobody did.</summary>
+    IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel);
 
     /// <summary>Why the agent is being stopped, as far as the system shows it.</summary>
     AwayReason StopReason();

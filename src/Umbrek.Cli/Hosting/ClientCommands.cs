@@ -63,6 +63,7 @@ public static class ClientCommands
         root.Subcommands.Add(GroupCommands.Group(client));
         root.Subcommands.Add(InstallerCommands.Installer(client));
         root.Subcommands.Add(EnrolmentCommands.Enrolment(client));
+        root.Subcommands.Add(ScanCommands.Scan(client));
         root.Subcommands.Add(UpdateCommands.Release(client));
         root.Subcommands.Add(UpdateCommands.Update(client));
         root.Subcommands.Add(RunCommand.Run(client));

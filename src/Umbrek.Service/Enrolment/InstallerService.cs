@@ -129,7 +129,7 @@ public sealed class InstallerService(
     {
         var (row, path, refusal) = await FindBySecretAsync(secret, cancel).ConfigureAwait(false);
         return new InstallerOffer(
-            GroupPath.Split(path)[0], path, row.Note, ReadPolicy(row.Policy), row.AccessKey, row.ApprovalNeeded, row.ExpiresAt,
+            row.CreatedBy, GroupPath.Split(path)[0], path, row.Note, ReadPolicy(row.Policy), row.AccessKey, row.ApprovalNeeded, row.ExpiresAt,
             refusal == TokenRefusal.None ? null : EnrolmentRules.Explain(refusal),
             InstallScript.Command(service, key.Sha256, Secret(row)), programs.Current?.Version, programs.Current?.Size ?? 0, programs.Current?.Sha256 ?? "");
     }

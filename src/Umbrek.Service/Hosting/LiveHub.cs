@@ -16,7 +16,7 @@ namespace Umbrek.Service.Hosting;
 /// times a second. Whoever reads slowly gets fewer, fuller messages.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsPerMessage = 250;
@@ -55,6 +55,44 @@ public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, JobR
             await reader.TakeAsync(cancel).ConfigureAwait(false);
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
         }
+    }
+
+    /// <summary>A scan: all it found so far, then what changes, until it has ended.</summary>
+    public async IAsyncEnumerable<ScanChanges> Scan(Guid scanId, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = scans.Changes.Subscribe();
+        var known = new Dictionary<string, ScanFind>();
+        var reset = true;
+        while (true)
+        {
+            ScanDetail detail;
+            try
+            {
+                detail = await scans.GetAsync(scanId, cancel).ConfigureAwait(false);
+            }
+            catch (ProblemException e)
+            {
+                throw new HubException(e.Message);
+            }
+            var news = detail.Finds.Where(f => !known.TryGetValue(f.Address, out var before) || !Same(before, f)).ToList();
+            news.ForEach(f => known[f.Address] = f);
+            foreach (var part in news.Chunk(HostsPerMessage).DefaultIfEmpty([]))
+            {
+                yield return new ScanChanges(reset, detail.Info, part);
+                reset = false;
+            }
+            if (detail.Info.State != ScanState.Running)
+            {
+                yield break;
+            }
+            do
+            {
+                await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+            }
+            while (!(await reader.TakeAsync(cancel).ConfigureAwait(false)).Contains(scanId));
+        }
+
+        static bool Same(ScanFind a, ScanFind b) => a with { OpenPorts = [] } == b with { OpenPorts = [] } && a.OpenPorts.SequenceEqual(b.OpenPorts);
     }
 
     /// <summary>Jobs that are new or changed from now on.</summary>

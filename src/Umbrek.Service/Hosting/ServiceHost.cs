@@ -59,6 +59,7 @@ public static class ServiceHost
         }
         _ = app.Services.GetRequiredService<ReleaseKey>();
         await app.Services.GetRequiredService<ReleaseService>().RegisterOwnAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<ScanService>().SettleAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -111,6 +112,8 @@ public static class ServiceHost
         services.AddSingleton<EnrolmentReader>();
         services.AddSingleton<InstallerService>();
         services.AddSingleton<EnrolmentService>();
+        services.AddSingleton<Vendors>();
+        services.AddSingleton<ScanService>();
         services.AddSingleton<ReleaseService>();
         services.AddSingleton<RolloutService>();
         services.AddHostedService(p => p.GetRequiredService<RolloutService>());
@@ -219,6 +222,7 @@ public static class ServiceHost
         api.MapAudit();
         app.MapInstallerFiles();
         api.MapUpdates();
+        api.MapScans();
         app.MapReleaseFiles();
         app.MapServiceHealth();
         app.MapOpenApi().AllowAnonymous();

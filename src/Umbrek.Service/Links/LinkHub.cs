@@ -16,7 +16,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -99,6 +99,8 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context, machine);
         Context.Items[LinkItem] = link;
         registry.Register(link);
+        // Whatever the host scanned over an earlier link ended with that.
+        await scans.HostLeftAsync(hello.HostId).ConfigureAwait(false);
         var presence = estate.Linked(hello.HostId, systemName, hello.AgentVersion, Address(), time.GetUtcNow());
         await intake.PresenceAsync(new PresenceChange(hello.HostId, presence, time.GetUtcNow(), hello.AgentVersion, systemName, Address())).ConfigureAwait(false);
         await dispatcher.ReturnedAsync(hello.HostId, hello.UnfinishedRuns, Context.ConnectionAborted).ConfigureAwait(false);
@@ -150,6 +152,9 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     public Task RunHeld(RunHeld held) => FromHostAsync(host => intake.HeldAsync(host, held with { Reason = Tame(held.Reason, MaxReason) }));
 
+    public Task ScanReport(ScanReport report) => FromHostAsync(host =>
+        report.Answers is { Count: > Wire.Links.ScanReport.MaxAnswers } ? End() : new ValueTask(scans.ReportedAsync(host, report, Context.ConnectionAborted)));
+
     public Task UpdateEnded(UpdateReport report) => FromHostAsync(host =>
         new ValueTask(rollouts.ReportedAsync(host, Tame(report), Context.ConnectionAborted)));
 
@@ -172,6 +177,7 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         if (Context.Items.TryGetValue(LinkItem, out var item) && item is LinkEntry link && registry.Unregister(link))
         {
             var said = Context.Items.TryGetValue(GoodbyeItem, out var reason) ? (AwayReason)reason! : AwayReason.None;
+            await scans.HostLeftAsync(link.HostId).ConfigureAwait(false);
             var now = time.GetUtcNow();
             if (!lifetime.ApplicationStopping.IsCancellationRequested)
             {

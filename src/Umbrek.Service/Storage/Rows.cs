@@ -3,6 +3,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire.Enrolment;
 
 namespace Umbrek.Service.Storage;
 
@@ -127,6 +128,32 @@ public sealed class RolloutHostRow
     public int Attempts { get; set; }
     public string? Reason { get; set; }
     public DateTimeOffset? At { get; set; }
+}
+
+/// <summary>A look around from one host.</summary>
+public sealed class ScanRow
+{
+    public Guid Id { get; set; }
+    public Guid HostId { get; set; }
+    public string Range { get; set; } = "";
+    public string Ports { get; set; } = "";
+    public int ProbesPerSecond { get; set; }
+    public ScanState State { get; set; }
+    public string? Problem { get; set; }
+    public DateTimeOffset StartedAt { get; set; }
+    public string StartedBy { get; set; } = "";
+    public DateTimeOffset? EndedAt { get; set; }
+    public int Probed { get; set; }
+    public int Total { get; set; }
+}
+
+public sealed class ScanFindRow
+{
+    public Guid ScanId { get; set; }
+    public string Address { get; set; } = "";
+    public string? Name { get; set; }
+    public string? HardwareAddress { get; set; }
+    public string OpenPorts { get; set; } = "";
 }
 
 /// <summary>A line of the vault: encrypted under the service's data protection.</summary>

@@ -15,6 +15,8 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<ReleaseRow> Releases => Set<ReleaseRow>();
     public DbSet<RolloutRow> Rollouts => Set<RolloutRow>();
     public DbSet<RolloutHostRow> RolloutHosts => Set<RolloutHostRow>();
+    public DbSet<ScanRow> Scans => Set<ScanRow>();
+    public DbSet<ScanFindRow> ScanFinds => Set<ScanFindRow>();
     public DbSet<SecretRow> Secrets => Set<SecretRow>();
     public DbSet<AuditRow> Audit => Set<AuditRow>();
     public DbSet<HostRow> Hosts => Set<HostRow>();
@@ -52,6 +54,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         builder.Entity<ReleaseRow>().HasIndex(r => new { r.Version, r.System }).IsUnique();
         builder.Entity<RolloutRow>().HasIndex(r => r.State);
         builder.Entity<RolloutHostRow>().HasKey(r => new { r.RolloutId, r.HostId });
+        builder.Entity<ScanFindRow>().HasKey(r => new { r.ScanId, r.Address });
         builder.Entity<SecretRow>().HasIndex(r => r.HostId);
         builder.Entity<AuditRow>(t =>
         {

@@ -19,6 +19,8 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
     private const int WholeAgents = 300;
     private static readonly TimeSpan LongGone = TimeSpan.FromDays(9);
 
+    /// <summary>Computers that wait to be let in, with state directories apart: one of them is a known machine that comes again.</summary>
+    private readonly SimulatedAgents newcomers = new(Path.Combine(directory, "newcomers"), TimeProvider.System);
     private readonly SimulatedAgents agents = new(Path.Combine(directory, "hosts"), TimeProvider.System);
 
     public Uri Address { get; } = new($"https://localhost:{port}");
@@ -60,6 +62,10 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
             LetItBeGone(gone);
             service = await StartServiceAsync(cancel).ConfigureAwait(false);
         }
+        if (fresh)
+        {
+            await MakeInstallersAsync(cancel).ConfigureAwait(false);
+        }
         return service;
     }
 
@@ -76,7 +82,8 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         var present = Hosts.Where(h => h.Story != HostStory.LongGone).ToList();
         var whole = present.Take(WholeAgents).Select(h => agents.RunAsync(h, stop));
         var light = present.Skip(WholeAgents).Select(h => new LightHost(AgentIdentity.Load(agents.StateOf(h))!, h, TimeProvider.System).RunForeverAsync(stop));
-        await Task.WhenAll(whole.Concat(light)).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        var waiting = Scenario.Newcomers.Where(h => AgentIdentity.Load(newcomers.StateOf(h)) is not null).Select(h => newcomers.RunAsync(h, stop));
+        await Task.WhenAll(whole.Concat(light).Concat(waiting)).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
     }
 
     /// <summary>Enrols the machine that this runs on and starts its real agent.</summary>
@@ -99,7 +106,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
     }
 
     public static async Task<string> TokenAsync(ApiClient api, string group, int uses, string note, CancellationToken cancel) =>
-        (await api.PostAsync("installers", new NewInstaller(group, note, 86400, uses), WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, cancel).ConfigureAwait(false)).Token;
+        (await InstallerAsync(api, new NewInstaller(group, note, 86400, uses), cancel).ConfigureAwait(false)).Token;
 
     private async Task MakeAccountsAsync(string code, CancellationToken cancel)
     {
@@ -117,13 +124,31 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         }
     }
 
+    /// <summary>Installers as they are found in the middle of a week, and two computers that wait.</summary>
+    private async Task MakeInstallersAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        foreach (var wish in Scenario.Installers)
+        {
+            await InstallerAsync(api, wish, cancel).ConfigureAwait(false);
+        }
+        foreach (var host in Scenario.Newcomers)
+        {
+            var installer = await InstallerAsync(api, new NewInstaller(host.GroupPath, host.Name == "tidewell-kiosk" ? "the kiosk with its new disk" : "a third desk", 7 * 86400, 2, ApprovalNeeded: true), cancel).ConfigureAwait(false);
+            await newcomers.EnrolAsync(host, Address, installer.Token, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private static Task<InstallerDetail> InstallerAsync(ApiClient api, NewInstaller wish, CancellationToken cancel) =>
+        api.PostAsync("installers", wish, WireJson.Default.NewInstaller, WireJson.Default.InstallerDetail, cancel);
+
     private async Task EnrolAsync(ApiClient api, CancellationToken cancel)
     {
         var missing = Hosts.Where(h => AgentIdentity.Load(agents.StateOf(h)) is null).ToList();
         var done = 0;
         foreach (var group in missing.GroupBy(h => h.GroupPath))
         {
-            var token = await TokenAsync(api, group.Key, group.Count(), "demo", cancel).ConfigureAwait(false);
+            var token = await TokenAsync(api, group.Key, group.Count(), "first roll-out", cancel).ConfigureAwait(false);
             await Parallel.ForEachAsync(group, new ParallelOptions { MaxDegreeOfParallelism = 8, CancellationToken = cancel }, async (host, c) =>
             {
                 await agents.EnrolAsync(host, Address, token, c).ConfigureAwait(false);

@@ -1,3 +1,7 @@
+using Umbrek.Core.Access;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Links;
+
 namespace Umbrek.Simulation.Estate;
 
 /// <summary>What kind of computer a simulated host is; it decides how it looks and behaves.</summary>
@@ -102,6 +106,37 @@ public static class Scenario
             .SelectMany(path => Enumerable.Range(1, path.Split('/').Length).Select(n => string.Join('/', path.Split('/').Take(n))))
             .Distinct(),
     ];
+
+    /// <summary>Installers that are out.</summary>
+    public static IReadOnlyList<NewInstaller> Installers { get; } =
+    [
+        new("Saltmarsh Ferry/Quay/Ticketing", "kiosks for the new landing stage", 30 * 86400, 4, new HostPolicy([HostAct.Watch, HostAct.Control, HostAct.Run, HostAct.Power], ConsentRule.Never), AccessKeyRule.Generate),
+        new("Brindle Moor Observatory/Visitor Centre", "sent to the visitor centre", 7 * 86400, null, new HostPolicy([HostAct.Watch, HostAct.Run], ConsentRule.WhenSomebodyIsLoggedIn), AccessKeyRule.AskAtInstall, ApprovalNeeded: true),
+        new("Tarn Valley Creamery/Office", "silent roll-out", 2 * 86400, 20),
+    ];
+
+    /// <summary>Computers that wait to be let in: a new one, and a known machine with a new system.</summary>
+    public static IReadOnlyList<SimulatedHost> Newcomers { get; } =
+    [
+        new("marl-desk-03", "Copperbeech Libraries/Marl", HostKind.Desktop, 240),
+        new("tidewell-kiosk", "Copperbeech Libraries/Tidewell", HostKind.Kiosk, 241),
+    ];
+
+    /// <summary>What answers near a host: the world's computers of its customer, and a few that have no agent.</summary>
+    public static IEnumerable<ScanAnswer> Around(SimulatedHost host)
+    {
+        var customer = host.GroupPath.Split('/')[0];
+        var known = Hosts(60).Where(h => h.GroupPath.Split('/')[0] == customer && h.Story != HostStory.LongGone)
+            .Select(h => new ScanAnswer(h.Address, Hardware(h.Number), h.Name, h.Kind is HostKind.Server ? [22, 445] : [22]));
+        (int At, string? Name, int[] Ports)[] strangers =
+        [
+            (201, "office-printer", [80, 631, 9100]), (202, null, [80]), (203, "spare-desk", [22, 3389]), (204, "till-printer", [9100]), (205, "camera-north", [80, 443]), (206, null, []),
+        ];
+        return known.Concat(strangers.Select(s => new ScanAnswer($"198.51.100.{s.At}", Hardware(s.At), s.Name, s.Ports)));
+    }
+
+    /// <summary>From the documentation range 00-00-5E-00-53-00 to -FF (RFC 7042 §2.1.2).</summary>
+    private static string Hardware(int number) => $"00:00:5e:00:53:{number % 256:x2}";
 
     /// <summary>The first <paramref name="count"/> hosts; past the sixty of the world the same patterns go on with higher numbers.</summary>
     public static IReadOnlyList<SimulatedHost> Hosts(int count)

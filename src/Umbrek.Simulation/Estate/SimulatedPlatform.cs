@@ -1,3 +1,4 @@
+using System.Runtime.CompilerServices;
 using System.Security.Cryptography;
 using System.Text;
 using Umbrek.Agent.Enrolment;
@@ -5,11 +6,13 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Simulation.Health;
 using Umbrek.Simulation.Jobs;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Simulation.Estate;
 
@@ -67,6 +70,17 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     /// <summary>The keeper lives in this process: a simulated host has no processes of its own.</summary>
     public void StartKeeper(string runDirectory) => _ = KeepAsync(runDirectory);
+
+    /// <summary>Who stands around a made-up computer: its customer's other computers, and things that nobody looks after.</summary>
+    public async IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        var around = Scenario.Around(host).ToDictionary(a => a.Address);
+        foreach (var address in new AddressRange(order.First, order.Last).Addresses())
+        {
+            await Task.Delay(TimeSpan.FromSeconds((double)order.Ports.Count / order.ProbesPerSecond), time, cancel).ConfigureAwait(false);
+            yield return around.GetValueOrDefault(address);
+        }
+    }
 
     public IAgentUpdate? Update(StateDirectory state) => update;
 

@@ -85,8 +85,9 @@ public sealed record EnrolmentPulse(int Waiting);
 /// <summary>What an installer's page tells the person at the computer.</summary>
 /// <param name="Refusal">Null, or why the installer lets nobody in any more.</param>
 /// <param name="AgentVersion">Null when the service has no agent to give.</param>
+/// <param name="AskedBy">The technician who made the installer.</param>
 public sealed record InstallerOffer(
-    string Customer, string GroupPath, string? Note, HostPolicy Policy, AccessKeyRule AccessKey, bool ApprovalNeeded,
+    string AskedBy, string Customer, string GroupPath, string? Note, HostPolicy Policy, AccessKeyRule AccessKey, bool ApprovalNeeded,
     DateTimeOffset? ExpiresAt, string? Refusal, string Command, string? AgentVersion, long AgentBytes, string AgentSha256);
 
 /// <summary>What travels with an installer, so that nobody types it: a file of the package, readable by root alone.</summary>

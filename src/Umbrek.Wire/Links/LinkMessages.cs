@@ -35,6 +35,7 @@ public static class ToService
     public const string Samples = nameof(Samples);
     public const string RunEvents = nameof(RunEvents);
     public const string RunHeld = nameof(RunHeld);
+    public const string ScanReport = nameof(ScanReport);
     public const string UpdateEnded = nameof(UpdateEnded);
     public const string Goodbye = nameof(Goodbye);
 }
@@ -123,10 +124,14 @@ public sealed record RunHeld(Guid RunId, string? Reason);
 public sealed record LinkGoodbye(AwayReason Reason);
 
 /// <summary>Something that the service asks of an agent and waits for.</summary>
-/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers; <c>update</c> takes a release, and answers before it has.</param>
+/// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers; <c>update</c> takes a release, and answers before it has;
+/// <c>scan</c> begins one, <c>cancel-scan</c> ends it.</param>
 /// <param name="Release">With <c>update</c>.</param>
-public sealed record HostRequest(string Kind, ReleaseOffer? Release = null)
+/// <param name="Scan">With <c>scan</c> and <c>cancel-scan</c>.</param>
+public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null)
 {
+    public const string BeginScan = "scan";
+    public const string CancelScan = "cancel-scan";
     public const string Update = "update";
     public const string Facts = "facts";
     public const string Ping = "ping";
@@ -136,6 +141,20 @@ public sealed record HostRequest(string Kind, ReleaseOffer? Release = null)
 public sealed record ReleaseOffer(ReleaseManifest Manifest, byte[] Signature)
 {
     public static string PathOf(string sha256) => $"releases/{sha256}";
+}
+
+/// <summary>An order to look who answers at the addresses from the first to the last.</summary>
+public sealed record ScanOrder(Guid ScanId, uint First, uint Last, IReadOnlyList<int> Ports, int ProbesPerSecond);
+
+/// <param name="HardwareAddress">Like 00:00:5e:00:53:07, from the neighbour table.</param>
+/// <param name="Name">From reverse DNS, or from multicast DNS.</param>
+public sealed record ScanAnswer(string Address, string? HardwareAddress, string? Name, IReadOnlyList<int> OpenPorts);
+
+/// <summary>How far a scan is, and who answered since the last report.</summary>
+/// <param name="Problem">Null, or why it ended before its end.</param>
+public sealed record ScanReport(Guid ScanId, int Probed, bool Ended, string? Problem, IReadOnlyList<ScanAnswer> Answers)
+{
+    public const int MaxAnswers = 50;
 }
 
 /// <summary>An update did not come to a link with the new version, and the old one runs.</summary>

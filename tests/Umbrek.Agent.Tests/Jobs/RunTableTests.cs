@@ -163,6 +163,8 @@ public sealed class RunTableTests : IDisposable
 
         public IAgentUpdate? Update(StateDirectory state) => null;
 
+        public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) => throw new NotSupportedException();
+
         public string? HardwareId => null;
 
         public string? BootId => null;

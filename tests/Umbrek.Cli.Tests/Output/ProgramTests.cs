@@ -8,7 +8,7 @@ public sealed class ProgramTests
     {
         "", "set-up", "sign-in", "sign-out", "technician", "technician list", "technician new", "host", "host list", "host show", "host label", "host move", "host refresh",
         "group", "group list", "group new", "installer", "installer new", "installer list", "installer show", "installer package", "installer revoke",
-        "release", "release list", "release add", "update", "update start", "update list", "update show", "update cancel",
+        "scan", "scan start", "scan list", "scan show", "scan cancel", "release", "release list", "release add", "update", "update start", "update list", "update show", "update cancel",
         "enrolment", "enrolment list", "enrolment approve", "enrolment reject", "enrolment take-over", "audit", "audit list", "run",
         "job", "job list", "job show", "job output", "job cancel", "completion",
     }];

@@ -19,6 +19,8 @@ public sealed class LinkMessageTests
 
     private static readonly ReleaseOffer Release = new(new ReleaseManifest("0.2.0", "linux-x64", 12, "ab"), [1, 2]);
 
+    private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
+
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =
     [
@@ -38,7 +40,9 @@ public sealed class LinkMessageTests
         new SamplesKept(Noon),
         new RunHeld(Id, "full"),
         new LinkGoodbye(AwayReason.HostShuttingDown),
-        new HostRequest(HostRequest.Update, Release),
+        new HostRequest(HostRequest.Update, Release, Scan),
+        Scan,
+        new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,
         new UpdateReport("0.2.0", true, "it ended 3 times"),
         new HostAnswer("no"),
@@ -48,7 +52,7 @@ public sealed class LinkMessageTests
     public void Every_message_type_of_the_protocol_has_an_example()
     {
         var known = Messages.Select(m => m.GetType()).ToHashSet();
-        var parts = new[] { typeof(RunKept) };
+        var parts = new[] { typeof(RunKept), typeof(ScanAnswer) };
         var missing = typeof(LinkHello).Assembly.GetTypes()
             .Where(t => t.Namespace == typeof(LinkHello).Namespace && t.IsClass && t.GetMethod("<Clone>$") is not null && !known.Contains(t) && !parts.Contains(t));
         missing.ShouldBeEmpty();

@@ -5,6 +5,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Platform.Linux;
 
@@ -40,11 +41,37 @@ public sealed class LinuxPlatform : IHostPlatform
         reaper.Start();
     }
 
+    public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) =>
+        new NetworkScan(TimeProvider.System, ReadNeighbours).RunAsync(order, cancel);
+
     public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
     public AwayReason StopReason() =>
         // The login manager forbids logins with this file as the first act of a shutdown (nologin(5)).
         File.Exists("/run/nologin") ? AwayReason.HostShuttingDown : AwayReason.AgentStopped;
+
+    /// <summary>Hardware addresses by IPv4 address, from the neighbour table (proc(5), /proc/net/arp): entries that are complete.</summary>
+    private static Dictionary<string, string> ReadNeighbours()
+    {
+        const string complete = "0x2";
+        var known = new Dictionary<string, string>(StringComparer.Ordinal);
+        try
+        {
+            foreach (var line in File.ReadLines("/proc/net/arp").Skip(1))
+            {
+                var fields = line.Split(' ', StringSplitOptions.RemoveEmptyEntries);
+                if (fields.Length >= 4 && fields[2] == complete)
+                {
+                    known[fields[0]] = fields[3];
+                }
+            }
+        }
+        catch (IOException)
+        {
+            // No table, no addresses.
+        }
+        return known;
+    }
 
     internal static string? ReadLine(string file)
     {

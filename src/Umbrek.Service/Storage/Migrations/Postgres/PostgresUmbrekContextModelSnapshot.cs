@@ -672,6 +672,76 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Samples");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ScanFindRow", b =>
+                {
+                    b.Property<Guid>("ScanId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
+
+                    b.Property<string>("HardwareAddress")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text");
+
+                    b.Property<string>("OpenPorts")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("ScanId", "Address");
+
+                    b.ToTable("ScanFinds");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScanRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset?>("EndedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Ports")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("Probed")
+                        .HasColumnType("integer");
+
+                    b.Property<int>("ProbesPerSecond")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Range")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("StartedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("StartedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("State")
+                        .HasColumnType("integer");
+
+                    b.Property<int>("Total")
+                        .HasColumnType("integer");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Scans");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
                 {
                     b.Property<Guid>("Id")

@@ -675,6 +675,77 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Samples");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ScanFindRow", b =>
+                {
+                    b.Property<byte[]>("ScanId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("HardwareAddress")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("OpenPorts")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("ScanId", "Address");
+
+                    b.ToTable("ScanFinds");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScanRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Ports")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Probed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("ProbesPerSecond")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Range")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("StartedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("StartedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Total")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("Scans");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
                 {
                     b.Property<byte[]>("Id")

@@ -15,7 +15,7 @@ CORE_SRC := $(shell find src/Umbrek.Core src/Umbrek.Wire -name '*.cs' -o -name '
 src_of = $(shell find src/$(1) -name '*.cs' -o -name '*.csproj' 2>/dev/null)
 CONSOLE_SRC := $(shell find console/src console/public console/index.html console/*.json console/*.ts console/*.js -type f 2>/dev/null)
 
-.PHONY: help setup setup-test build demo test bench screenshots openapi format lint clean
+.PHONY: help setup setup-test setup-bench build demo test bench screenshots openapi format lint clean
 
 help: ## Lists what there is to make.
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 14
@@ -25,6 +25,9 @@ setup: ## Installs what building and the demo need.
 
 setup-test: ## Installs what the tests need.
 	@scripts/setup.sh test
+
+setup-bench: ## Installs what the benchmarks need.
+	@scripts/setup.sh bench
 
 build: $(OUT)/bin/umbrekd $(OUT)/bin/umbrek $(OUT)/bin/umbrek-agent $(OUT)/bin/umbrek-sim ## Builds the four programs into out/bin.
 
@@ -62,11 +65,11 @@ test: setup-test ## Builds and runs every test; the last line counts them.
 	@$(MAKE) --no-print-directory build
 	@scripts/test.sh
 
-bench: setup-test ## Measures, each figure with its reference in the same run.
+bench: setup-bench ## Measures, each figure with its reference in the same run.
 	@$(MAKE) --no-print-directory build
 	@dotnet publish bench/Umbrek.Bench.Bare $(AOT) -o $(OUT)/lib/bare
 	@dotnet build bench/Umbrek.Bench $(DOTNET_FLAGS) -c Release
-	@$(OUT)/build/bin/Umbrek.Bench/release/Umbrek.Bench $(ARGS)
+	@UMBREK_BIN=$(CURDIR)/$(OUT)/bin $(OUT)/build/bin/Umbrek.Bench/release/Umbrek.Bench $(ARGS)
 
 screenshots: setup-test ## Makes the pictures in docs/screenshots afresh from the demo.
 	@$(MAKE) --no-print-directory build

@@ -1,11 +1,15 @@
 #!/usr/bin/env bash
-# Installs from Debian what is missing for building and the demo ("demo") or for the tests too ("test").
+# Installs from Debian what is missing for building and the demo ("demo"), for the tests too ("test") or for the benchmarks ("bench").
 # What Debian does not have is named, with what to do.
 set -euo pipefail
 
 want=(ieee-data clang zlib1g-dev libssl-dev ca-certificates)
 if [ "${1:-demo}" = test ]; then
   want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux xvfb xterm fonts-dejavu-core imagemagick openssl)
+fi
+
+if [ "${1:-demo}" = bench ]; then
+  want+=(curl nginx util-linux)
 fi
 
 missing=()

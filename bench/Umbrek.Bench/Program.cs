@@ -1,13 +1,14 @@
+using Umbrek.Bench.Enrolment;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Links;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [programs]
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "programs"] : args;
+var wanted = args.Length == 0 ? ["1000", "10000", "joining", "programs"] : args;
 Figures.Machine();
 foreach (var what in wanted)
 {
@@ -15,12 +16,16 @@ foreach (var what in wanted)
     {
         await LinkBench.RunAsync(hosts);
     }
+    else if (what == "joining")
+    {
+        await EnrolmentBench.RunAsync();
+    }
     else if (what == "programs")
     {
         await ProgramBench.RunAsync();
     }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining' or 'programs'.");
     }
 }

@@ -61,16 +61,35 @@ await page.getByLabel(/^Output of/).waitFor();
 await shot("console-job.png");
 
 await page.goto(`${address}/join`);
-await page.getByPlaceholder("Choose").click();
-await page.getByRole("option", { name: /Farm Shop/ }).click();
-await page.getByRole("button", { name: "Make a token" }).click();
-await page.getByText("It is shown this once").waitFor();
+await page.getByText("wait to be let in").waitFor();
 await shot("console-join.png");
+await page.locator("a.installer-row", { hasText: "kiosks for the new landing stage" }).click();
+await page.getByText("Hand it out").waitFor();
+await shot("console-installer.png");
+const link = await page.getByLabel("A link for the person at the computer", { exact: true }).innerText();
+
+await page.goto(`${address}/join/find`);
+await page.getByPlaceholder("Choose").click();
+await page.getByRole("option", { name: "creamery-office-01" }).click();
+await page.getByLabel("Addresses").fill("198.51.100.48-215");
+await page.getByRole("button", { name: "Look around from creamery-office-01" }).click();
+await page.getByText("office-printer").waitFor();
+await shot("console-find.png");
+
+await page.goto(`${address}/join/agents`);
+await page.getByRole("button", { name: /^Update to/ }).click();
+await page.getByText("updated", { exact: true }).waitFor();
+await shot("console-agents.png");
 
 await page.emulateMedia({ colorScheme: "light" });
 await page.goto(`${address}/hosts?scope=${encodeURIComponent("Saltmarsh Ferry")}`);
 await page.getByText("quay-ticket-01").first().waitFor();
 await shot("console-hosts-day.png");
+
+await page.goto(link);
+await page.getByRole("heading", { name: "Let this computer be looked after" }).waitFor();
+await shot("console-offer.png");
+await page.goto(`${address}/hosts?scope=${encodeURIComponent("Saltmarsh Ferry")}`);
 
 await page.setViewportSize({ width: 390, height: 844 });
 await page.emulateMedia({ colorScheme: "dark" });

@@ -22,6 +22,57 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     where T : struct, Enum;
 
 /// <summary>
+/// What an agent says and hears, apart from the rest so that the agent's program does not carry the bodies of the whole API. The
+/// service reads and writes the same messages with <see cref="WireJson"/>.
+/// </summary>
+[JsonSourceGenerationOptions(
+    PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase,
+    PropertyNameCaseInsensitive = false,
+    DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    NumberHandling = JsonNumberHandling.Strict,
+    Converters =
+    [
+        typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+    ])]
+[JsonSerializable(typeof(LinkChallenge))]
+[JsonSerializable(typeof(LinkHello))]
+[JsonSerializable(typeof(LinkWelcome))]
+[JsonSerializable(typeof(FactReport))]
+[JsonSerializable(typeof(SampleBatch))]
+[JsonSerializable(typeof(RunEventBatch))]
+[JsonSerializable(typeof(RunOrder))]
+[JsonSerializable(typeof(RunCancel))]
+[JsonSerializable(typeof(RunsKept))]
+[JsonSerializable(typeof(SamplesKept))]
+[JsonSerializable(typeof(RunHeld))]
+[JsonSerializable(typeof(LinkGoodbye))]
+[JsonSerializable(typeof(HostRequest))]
+[JsonSerializable(typeof(HostAnswer))]
+[JsonSerializable(typeof(ReleaseOffer))]
+[JsonSerializable(typeof(UpdateReport))]
+[JsonSerializable(typeof(ScanOrder))]
+[JsonSerializable(typeof(ScanReport))]
+[JsonSerializable(typeof(RunStart))]
+[JsonSerializable(typeof(RunEnd))]
+[JsonSerializable(typeof(Sample))]
+[JsonSerializable(typeof(IReadOnlyList<FileSystemSample>))]
+[JsonSerializable(typeof(IReadOnlyList<InterfaceSample>))]
+[JsonSerializable(typeof(EnrolmentRequest))]
+[JsonSerializable(typeof(EnrolmentAnswer))]
+[JsonSerializable(typeof(InstallerSettings))]
+[JsonSerializable(typeof(Problem))]
+[JsonSerializable(typeof(string))]
+[JsonSerializable(typeof(bool))]
+[JsonSerializable(typeof(int))]
+[JsonSerializable(typeof(long))]
+[JsonSerializable(typeof(double))]
+[JsonSerializable(typeof(Guid))]
+[JsonSerializable(typeof(List<string>))]
+[JsonSerializable(typeof(JsonElement))]
+public sealed partial class LinkJson : JsonSerializerContext;
+
+/// <summary>
 /// Everything that crosses a wire, known at compile time, so that the agent and the client can be native code.
 /// camelCase names, words for enums, nulls left out.
 /// </summary>
@@ -33,7 +84,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
-        typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
+        typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),

@@ -219,7 +219,7 @@ internal static class LinkBench
     private static Task AllAsync<T>(IEnumerable<T> items, Func<T, Task> act) =>
         System.Threading.Tasks.Parallel.ForEachAsync(items, new ParallelOptions { MaxDegreeOfParallelism = Parallel }, async (item, _) => await act(item));
 
-    private static async Task<double> TimeAsync(Func<Task> act)
+    internal static async Task<double> TimeAsync(Func<Task> act)
     {
         var began = Stopwatch.GetTimestamp();
         await act();

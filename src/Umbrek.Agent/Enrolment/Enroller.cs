@@ -119,7 +119,7 @@ public sealed class Enroller(StateDirectory state, IHostPlatform platform)
         using var api = new ApiClient(service, service.Scheme == Uri.UriSchemeHttp ? null : pin);
         try
         {
-            var answer = await api.PostAsync("enrolments", request, WireJson.Default.EnrolmentRequest, WireJson.Default.EnrolmentAnswer, cancel).ConfigureAwait(false);
+            var answer = await api.PostAsync("enrolments", request, LinkJson.Default.EnrolmentRequest, LinkJson.Default.EnrolmentAnswer, cancel).ConfigureAwait(false);
             return (new AgentIdentity(service, pin.Sha256, answer.HostId, begun.PrivateKey, answer.Label, answer.GroupPath, answer.Policy, answer.ReleaseKey), answer.State);
         }
         catch (ApiException e)

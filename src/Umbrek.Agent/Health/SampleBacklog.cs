@@ -27,7 +27,7 @@ public sealed class SampleBacklog
 
     public void Add(Sample sample)
     {
-        var json = JsonSerializer.SerializeToUtf8Bytes(sample, WireJson.Default.Sample);
+        var json = JsonSerializer.SerializeToUtf8Bytes(sample, LinkJson.Default.Sample);
         lock (gate)
         {
             waiting.Enqueue((sample.At, json));
@@ -52,7 +52,7 @@ public sealed class SampleBacklog
                 {
                     break;
                 }
-                samples.Add(JsonSerializer.Deserialize(json, WireJson.Default.Sample)!);
+                samples.Add(JsonSerializer.Deserialize(json, LinkJson.Default.Sample)!);
             }
             return samples.Count == 0 ? null : new SampleBatch(samples);
         }

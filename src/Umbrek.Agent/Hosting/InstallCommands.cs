@@ -97,7 +97,7 @@ public static class InstallCommands
         }
         try
         {
-            var read = JsonSerializer.Deserialize(File.ReadAllBytes(file), WireJson.Default.InstallerSettings);
+            var read = JsonSerializer.Deserialize(File.ReadAllBytes(file), LinkJson.Default.InstallerSettings);
             return read is { Service: not null, Token: not null } ? (read.Service, read.Token, read.AccessKey) : throw new JsonException("service and token are missing");
         }
         catch (JsonException e)

@@ -13,12 +13,12 @@ public sealed class FactList(DateTimeOffset learntAt)
     {
         if (!string.IsNullOrEmpty(value))
         {
-            Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, WireJson.Default.String), learntAt));
+            Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, LinkJson.Default.String), learntAt));
         }
     }
 
-    public void Add(string name, long value) => Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, WireJson.Default.Int64), learntAt));
+    public void Add(string name, long value) => Items.Add(new Fact(name, JsonSerializer.SerializeToElement(value, LinkJson.Default.Int64), learntAt));
 
     public void Add(string name, IReadOnlyList<string> values) =>
-        Items.Add(new Fact(name, JsonSerializer.SerializeToElement([.. values], WireJson.Default.ListString), learntAt));
+        Items.Add(new Fact(name, JsonSerializer.SerializeToElement([.. values], LinkJson.Default.ListString), learntAt));
 }

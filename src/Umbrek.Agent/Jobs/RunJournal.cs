@@ -24,7 +24,7 @@ public sealed class RunDirectory(string path)
     public string Socket => System.IO.Path.Combine(Path, "keeper");
 
     public RunOrder ReadOrder() =>
-        JsonSerializer.Deserialize(File.ReadAllBytes(OrderFile), WireJson.Default.RunOrder)
+        JsonSerializer.Deserialize(File.ReadAllBytes(OrderFile), LinkJson.Default.RunOrder)
         ?? throw new InvalidDataException($"{OrderFile} is empty.");
 
     /// <summary>The right to write the journal; null when a living keeper has it.</summary>
@@ -74,11 +74,11 @@ public sealed class JournalWriter : IDisposable
 
     public void AppendAccepted() => Append(RunEventKind.Accepted, default);
 
-    public void AppendStarted(RunStart start) => Append(RunEventKind.Started, JsonSerializer.SerializeToUtf8Bytes(start, WireJson.Default.RunStart));
+    public void AppendStarted(RunStart start) => Append(RunEventKind.Started, JsonSerializer.SerializeToUtf8Bytes(start, LinkJson.Default.RunStart));
 
     public void AppendEnded(RunEnd how)
     {
-        Append(RunEventKind.Ended, JsonSerializer.SerializeToUtf8Bytes(how, WireJson.Default.RunEnd));
+        Append(RunEventKind.Ended, JsonSerializer.SerializeToUtf8Bytes(how, LinkJson.Default.RunEnd));
         Flush();
     }
 
@@ -166,7 +166,7 @@ public sealed class JournalReader : IDisposable
         At = record.At,
         Kind = record.Kind,
         Data = record.Kind is RunEventKind.Stdout or RunEventKind.Stderr ? record.Payload.ToArray() : null,
-        Start = record.Kind == RunEventKind.Started ? JsonSerializer.Deserialize(record.Payload.Span, WireJson.Default.RunStart) : null,
-        End = record.Kind == RunEventKind.Ended ? JsonSerializer.Deserialize(record.Payload.Span, WireJson.Default.RunEnd) : null,
+        Start = record.Kind == RunEventKind.Started ? JsonSerializer.Deserialize(record.Payload.Span, LinkJson.Default.RunStart) : null,
+        End = record.Kind == RunEventKind.Ended ? JsonSerializer.Deserialize(record.Payload.Span, LinkJson.Default.RunEnd) : null,
     };
 }

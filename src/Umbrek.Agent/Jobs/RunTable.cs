@@ -100,7 +100,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostP
             OwnerOnly.CreateDirectory(making);
             Directory.Move(making, final);
             var run = new RunDirectory(final);
-            StateDirectory.WriteWhole(run.OrderFile, order, WireJson.Default.RunOrder);
+            StateDirectory.WriteWhole(run.OrderFile, order, LinkJson.Default.RunOrder);
             using (var journal = new JournalWriter(run, time))
             {
                 journal.AppendAccepted();

@@ -244,7 +244,7 @@ public sealed class AgentLink(
             })
             .WithKeepAliveInterval(LinkProtocol.PingInterval)
             .WithServerTimeout(LinkProtocol.Silence);
-        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
+        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(LinkJson.Default.Options));
         return builder.Build();
     }
 

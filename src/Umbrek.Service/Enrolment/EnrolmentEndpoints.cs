@@ -61,7 +61,7 @@ public static class EnrolmentEndpoints
             {
                 await service.FindUsableAsync(secret, cancel).ConfigureAwait(false);
                 var agent = programs.Needed();
-                return TypedResults.PhysicalFile(agent.File, "application/octet-stream", "umbrek-agent", enableRangeProcessing: true,
+                return TypedResults.Bytes(agent.Content, "application/octet-stream", "umbrek-agent", enableRangeProcessing: true,
                     entityTag: new Microsoft.Net.Http.Headers.EntityTagHeaderValue($"\"{agent.Sha256}\""));
             })).AllowAnonymous();
         files.MapGet("/package", (InstallerService service, AgentPrograms programs, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>

@@ -19,8 +19,15 @@ namespace Umbrek.Service.Enrolment;
 /// <summary>Lets hosts in: at once, after a person's decision, or not.</summary>
 public sealed class EnrolmentService(
     IDatabase database, EstateIndex estate, EnrolmentReader reader, LinkRegistry links, SplitTokens splits, ServiceKey key, ReleaseKey releaseKey,
-    AuditLog audit, IDataProtectionProvider protection, TimeProvider time)
+    AuditLog audit, IDataProtectionProvider protection, TimeProvider time) : IDisposable
 {
+    public void Dispose() => turn.Dispose();
+
+    /// <summary>
+    /// One enrolment is written at a time: each appends to the audit log, which has one end. Waiting here costs nothing; waiting in
+    /// the database for its one writer would hold a thread each.
+    /// </summary>
+    private readonly SemaphoreSlim turn = new(1);
     private readonly IDataProtector vault = protection.CreateProtector("vault");
 
     /// <exception cref="ProblemException">403 for a token that lets nobody in, 409 for a key that is known, 400 for a malformed request.</exception>
@@ -55,6 +62,19 @@ public sealed class EnrolmentService(
             PublicKey = request.PublicKey,
         };
 
+        await turn.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            return await WriteAsync(request, by, token, machine, newcomer, cancel).ConfigureAwait(false);
+        }
+        finally
+        {
+            turn.Release();
+        }
+    }
+
+    private async Task<EnrolmentAnswer> WriteAsync(EnrolmentRequest request, Caller by, EnrolmentTokenText token, MachineMark machine, EnrolmentRow newcomer, CancellationToken cancel)
+    {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         if (await db.Enrolments.AsNoTracking().FirstOrDefaultAsync(e => e.PublicKey == request.PublicKey, cancel).ConfigureAwait(false) is { } before)
@@ -85,17 +105,17 @@ public sealed class EnrolmentService(
         db.Enrolments.Add(newcomer);
         if (request.AccessKey is { } secret)
         {
-            db.Secrets.Add(new SecretRow { Id = Guid.CreateVersion7(), HostId = newcomer.Id, Kind = "access-key", Protected = vault.Protect(secret), CreatedAt = newcomer.At, CreatedBy = $"host {systemName}" });
+            db.Secrets.Add(new SecretRow { Id = Guid.CreateVersion7(), HostId = newcomer.Id, Kind = "access-key", Protected = vault.Protect(secret), CreatedAt = newcomer.At, CreatedBy = $"host {newcomer.SystemName}" });
         }
         var action = newcomer.State == EnrolmentState.Joined ? "enrolment.join" : "enrolment.wait";
-        await audit.AddAsync(db, by, action, $"{label} in {group.Path}", cancel, ("id", $"{newcomer.Id}"), ("installer", newcomer.InstallerId?.ToString()), ("systemName", systemName), ("detail", newcomer.Detail)).ConfigureAwait(false);
+        await audit.AddAsync(db, by, action, $"{newcomer.Label} in {group.Path}", cancel, ("id", $"{newcomer.Id}"), ("installer", newcomer.InstallerId?.ToString()), ("systemName", newcomer.SystemName), ("detail", newcomer.Detail)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         if (host is not null)
         {
             estate.Add(host, group.Path);
         }
         reader.Changes.Publish(newcomer.Id);
-        return new EnrolmentAnswer(newcomer.Id, label, group.Path, newcomer.State, policy, releaseKey.PublicKey);
+        return new EnrolmentAnswer(newcomer.Id, newcomer.Label, group.Path, newcomer.State, policy, releaseKey.PublicKey);
     }
 
     /// <summary>Carries out a person's decision; enrolments that don't wait any more are an error, and then nothing is changed.</summary>

@@ -152,7 +152,7 @@ public sealed class ApiClient : IDisposable
         try
         {
             if (response.Content.Headers.ContentType?.MediaType == "application/problem+json"
-                && await response.Content.ReadFromJsonAsync(WireJson.Default.Problem, cancel).ConfigureAwait(false) is { } problem)
+                && await response.Content.ReadFromJsonAsync(LinkJson.Default.Problem, cancel).ConfigureAwait(false) is { } problem)
             {
                 return problem;
             }

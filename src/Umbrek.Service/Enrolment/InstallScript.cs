@@ -34,7 +34,7 @@ public static class InstallScript
             echo '{{agent.Sha256}}  '"$work/umbrek-agent" | sha256sum -c - >/dev/null 2>&1 || { say "The agent did not arrive whole. Nothing was changed; run the line again."; exit 1; }
             chmod 700 "$work/umbrek-agent"
             "$work/umbrek-agent" --version >/dev/null 2>&1 || { say "Programs can't be run from $work (is it mounted noexec?). Name a directory that allows it: sudo TMPDIR=/root sh"; exit 1; }
-            "$work/umbrek-agent" install --service '{{Root(service)}}' --token '{{token}}' --access-key {{Word(accessKey)}} "$@"
+            "$work/umbrek-agent" install --service '{{Root(service)}}' --token '{{token}}' --access-key {{Word(accessKey)}} "$@"{{(accessKey == AccessKeyRule.AskAtInstall ? " </dev/tty" : "")}}
 
             """;
     }
@@ -44,7 +44,7 @@ public static class InstallScript
     private static string Pin(Uri service, byte[] keySha256) =>
         service.Scheme == Uri.UriSchemeHttps ? $"k --pinnedpubkey 'sha256//{Convert.ToBase64String(keySha256)}'" : "";
 
-    private static string Word(AccessKeyRule rule) => rule switch
+    public static string Word(AccessKeyRule rule) => rule switch
     {
         AccessKeyRule.Generate => "generate",
         AccessKeyRule.AskAtInstall => "ask",

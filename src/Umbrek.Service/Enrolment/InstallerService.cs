@@ -163,7 +163,7 @@ public sealed class InstallerService(
         var secret = Secret(row);
         return new InstallerDetail(
             info, token, new Uri(ApiClient.Root(service), $"get/{secret}").AbsoluteUri, InstallScript.Command(service, key.Sha256, secret),
-            $"umbrek-agent install --service {service.AbsoluteUri.TrimEnd('/')} --token {token}" + (row.AccessKey == AccessKeyRule.Generate ? " --access-key generate" : ""), used);
+            $"umbrek-agent install --service {service.AbsoluteUri.TrimEnd('/')} --token {token}" + (row.AccessKey == AccessKeyRule.None ? "" : $" --access-key {InstallScript.Word(row.AccessKey)}"), used);
     }
 
     private string Secret(InstallerRow row) => protector.Unprotect(row.ProtectedToken).Split('.')[0];

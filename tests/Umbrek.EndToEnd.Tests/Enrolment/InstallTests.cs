@@ -81,6 +81,45 @@ public sealed class InstallTests
     }
 
     [Fact]
+    public async Task A_copied_disk_on_a_second_machine_is_noticed_and_becomes_a_host_of_its_own()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var installer = await world.NewInstallerAsync();
+        var original = await lan.AddAsync("orrin-desk-01");
+        (await original.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}")).Status.ShouldBe(0);
+        await world.UntilAsync("orrin-desk-01", "linked");
+        var copy = await lan.CopyAsync(original, "orrin-desk-02");
+        await copy.RunAsync("rm -f /opt/umbrek-agent/launch.pid; /etc/init.d/umbrek-agent start");
+        await Wait.UntilAsync(async () => (await world.Api.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items.Count(h => h.Presence.State == PresenceState.Linked) == 2, "both to be linked under entries of their own");
+        var job = await world.EndedAsync((await world.MakeJobAsync("all", "hostname")).Id);
+        foreach (var run in job.Runs)
+        {
+            (await world.OutputAsync(run.Id)).Trim().ShouldBe(run.HostLabel);
+        }
+        (await world.Api.GetAsync("enrolments", WireJson.Default.PageEnrolmentInfo, default)).Items[0].Detail.ShouldNotBeNull().ShouldContain("copy of orrin-desk-01's");
+    }
+
+    [Fact]
+    public async Task An_access_key_is_asked_for_on_the_terminal_also_when_the_script_comes_through_a_pipe()
+    {
+        await using var lan = await Lan.StartAsync();
+        await using var world = await World.StartAsync(lan: true);
+        var host = await lan.AddAsync("visitor-screen-01");
+        var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, AccessKey: AccessKeyRule.AskAtInstall));
+        var nobody = await host.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}");
+        nobody.Status.ShouldBe(1);
+        nobody.Stderr.ShouldContain("nobody to ask");
+        await File.WriteAllTextAsync(world.In("line.sh"), world.ForLan(installer.Command).Replace("sudo ", "") + "\n");
+        // A terminal of its own (script(1)); a weak key first, then a good one, twice.
+        var asked = await host.RunAsync($"script -qec 'sh {world.In("line.sh")}' /dev/null", "short\nlantern over the quay\nlantern over the quay\n");
+        asked.Status.ShouldBe(0, asked.Stdout);
+        asked.Stdout.ShouldContain("it needs 12 at least");
+        asked.Stdout.ShouldContain("and linked");
+        (await host.RunAsync("cat /var/lib/umbrek-agent/access-key.json")).Stdout.ShouldContain("storedKey");
+    }
+
+    [Fact]
     public async Task An_installation_waits_for_a_service_that_is_down_and_says_so()
     {
         await using var lan = await Lan.StartAsync();

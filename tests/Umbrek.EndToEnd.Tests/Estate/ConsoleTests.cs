@@ -1,6 +1,7 @@
 using Microsoft.Playwright;
 using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
+using Umbrek.Wire.Enrolment;
 
 namespace Umbrek.EndToEnd.Tests.Estate;
 
@@ -77,26 +78,6 @@ public sealed class ConsoleTests
     }
 
     [Fact]
-    public async Task A_token_made_on_the_page_lets_a_host_in_and_can_be_revoked()
-    {
-        await using var world = await World.StartAsync();
-        await using var browser = await Browser.OpenAsync(world);
-        await browser.SignInAsync(world);
-        var page = browser.Page;
-        await page.GetByRole(AriaRole.Link, new() { Name = "Join" }).First.ClickAsync();
-        await page.GetByPlaceholder("Choose").ClickAsync();
-        await page.GetByRole(AriaRole.Option, new() { Name = "Saltmarsh Ferry ▸ Quay" }).ClickAsync();
-        await page.GetByRole(AriaRole.Button, new() { Name = "Make a token" }).ClickAsync();
-        var command = await page.Locator(".copy-line .output").InnerTextAsync();
-        var token = command.Split("--token ")[1].Split(' ')[0];
-        await world.EnrolAsync("quay-ticket-01", token);
-        await page.GetByRole(AriaRole.Button, new() { Name = "Revoke" }).ClickAsync();
-        await page.GetByText("revoked").WaitForAsync();
-        var refused = await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{world.Address}", "--token", token, "--state", world.In("late")]);
-        refused.Stderr.ShouldContain("revoked");
-    }
-
-    [Fact]
     public async Task The_first_technician_is_made_in_the_console_with_the_code_from_the_terminal()
     {
         using var directory = new TestDirectory();
@@ -128,11 +109,14 @@ public sealed class ConsoleTests
         await world.JoinAsync("plover-log-01");
         var job = await world.MakeJobAsync("plover-log-01", "echo hello; exit 3");
         await world.EndedAsync(job.Id);
+        var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, "for the kiosks", ApprovalNeeded: true));
+        await world.EnrolAsync("quay-ticket-01", installer.Token);
         await using var browser = await Browser.OpenAsync(world, width, height);
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");
-        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("join", "New token"), ("nowhere", "no such page") })
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
+            ("join/find", "Nobody has looked around"), ("join/agents", "Update agents"), (installer.Link[$"{world.Address}".Length..], "What it allows"), ("nowhere", "no such page") })
         {
             await browser.Page.GotoAsync($"{world.Address}{path}");
             await browser.Page.GetByText(sign).First.WaitForAsync();

@@ -21,7 +21,8 @@ internal sealed class Lan : IAsyncDisposable
     {
         Environment.IsPrivilegedProcess.ShouldBeTrue("these tests make network namespaces, and need root");
         var lan = new Lan();
-        await ShAsync($"ip link add {lan.bridge} type bridge && ip addr add {Address}/24 dev {lan.bridge} && ip -6 addr add {Address6}/64 dev {lan.bridge} nodad && ip link set {lan.bridge} up");
+        // An address of its own: by default a bridge takes the lowest of its ports', and changes it whenever a host is added.
+        await ShAsync($"ip link add {lan.bridge} address 00:00:5e:00:53:01 type bridge && ip addr add {Address}/24 dev {lan.bridge} && ip -6 addr add {Address6}/64 dev {lan.bridge} nodad && ip link set {lan.bridge} up");
         return lan;
     }
 
@@ -33,6 +34,13 @@ internal sealed class Lan : IAsyncDisposable
         hosts.Add(host);
         await host.StartAsync();
         return host;
+    }
+
+    /// <summary>A host whose disk is a copy of another's as it is now; board and boot are its own.</summary>
+    public async Task<LanHost> CopyAsync(LanHost original, string name)
+    {
+        await ShAsync($"cp -a {directory.In(original.Name)} {directory.In(name)}");
+        return await AddAsync(name, machineId: original.MachineId);
     }
 
     public async ValueTask DisposeAsync()
@@ -59,6 +67,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
     private int init;
 
     public string Name { get; } = name;
+    public string MachineId { get; } = machineId;
     public string Address => $"198.51.100.{number}";
 
     /// <summary>Directories that it has a copy of; what it writes there stays over a restart.</summary>
@@ -76,7 +85,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
             mount --make-rprivate /
             {setUp}
             hostname {Name}
-            echo {machineId} >/etc/machine-id
+            echo {MachineId} >/etc/machine-id
             mount --bind {boot} /proc/sys/kernel/random/boot_id
             rm -f /run/nologin
             {adjust}

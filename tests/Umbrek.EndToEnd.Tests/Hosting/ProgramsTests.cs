@@ -51,7 +51,7 @@ public sealed class ProgramsTests
         again.Stderr.ShouldContain("enrolled already");
         var status = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", world.StateOf("plover-log-01")]);
         status.Status.ShouldBe(0);
-        status.Stdout.ShouldContain("linked for");
+        status.Stdout.ShouldContain("linked since");
     }
 
     [Fact]

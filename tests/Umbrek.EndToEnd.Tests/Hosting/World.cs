@@ -91,10 +91,13 @@ internal sealed class World : IAsyncDisposable
     }
 
     public async Task<HostSummary> HostAsync(string label) =>
-        (await Api.GetAsync($"hosts?selection={Uri.EscapeDataString($"\"{label}\"")}", WireJson.Default.PageHostSummary, default)).Items.Single(h => h.Label == label);
+        await FindAsync(label) ?? throw new InvalidOperationException($"There is no host {label}.");
+
+    private async Task<HostSummary?> FindAsync(string label) =>
+        (await Api.GetAsync($"hosts?selection={Uri.EscapeDataString($"\"{label}\"")}", WireJson.Default.PageHostSummary, default)).Items.SingleOrDefault(h => h.Label == label);
 
     public Task UntilAsync(string label, string state) => Wait.UntilAsync(
-        async () => JsonSerializer.Serialize((await HostAsync(label)).Presence.State, WireJson.Default.PresenceState) == $"\"{state}\"", $"{label} to be {state}");
+        async () => await FindAsync(label) is { } host && JsonSerializer.Serialize(host.Presence.State, WireJson.Default.PresenceState) == $"\"{state}\"", $"{label} to be {state}");
 
     public Task<JobInfo> MakeJobAsync(string selection, string line) =>
         Api.PostAsync("jobs", new NewJob(selection, new Core.Jobs.CommandSpec { Line = line }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);

@@ -429,7 +429,7 @@ export interface paths {
     /** Agent programs that hosts can be updated to, newest first. */
     get: operations["listReleases"];
     put?: never;
-    /** Adds an agent program; its file is the body. The service signs it. */
+    /** Adds an agent program; its file is the body, as it is. The service signs it. */
     post: operations["addRelease"];
     delete?: never;
     options?: never;
@@ -2173,11 +2173,7 @@ export interface operations {
       path?: never;
       cookie?: never;
     };
-    requestBody: {
-      content: {
-        "application/octet-stream": string;
-      };
-    };
+    requestBody?: never;
     responses: {
       /** @description Created */
       201: {

@@ -23,7 +23,7 @@ public static class UpdateEndpoints
             http.Features.Get<IHttpMaxRequestBodySizeFeature>()!.MaxRequestBodySize = ReleaseManifest.MaxSize + 1;
             var added = await service.AddAsync(version, http.Request.Body, http.Caller(), cancel).ConfigureAwait(false);
             return TypedResults.Created("/api/v1/releases", added);
-        }).WithName("addRelease").WithSummary("Adds an agent program; its file is the body. The service signs it.").Accepts<byte[]>("application/octet-stream");
+        }).WithName("addRelease").WithSummary("Adds an agent program; its file is the body, as it is. The service signs it.");
 
         var rollouts = api.MapGroup("/rollouts").WithTags("Enrolment");
         rollouts.MapGet("", async (RolloutService service, CancellationToken cancel) =>

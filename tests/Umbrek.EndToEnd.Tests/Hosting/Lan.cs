@@ -3,6 +3,10 @@ using Umbrek.Tests;
 
 namespace Umbrek.EndToEnd.Tests.Hosting;
 
+/// <summary>Tests on a network of their own run alone: a browser takes interfaces that come and go for a change of its network.</summary>
+[CollectionDefinition("lan", DisableParallelization = true)]
+public sealed class LanTests;
+
 /// <summary>
 /// A small network of the test's own: a bridge that this machine stands on, and hosts that are network, mount, UTS and process
 /// namespaces, each with its own name, machine id and copies of the directories that an installation writes to.

@@ -123,6 +123,10 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
     /// <summary>Starts a line of shell inside.</summary>
     public TestPrograms Start(string line) => TestPrograms.Start("/usr/bin/nsenter", [.. Enter, line]);
 
+    /// <summary>What is left of all that was written on the host, by name: the upper sides of its copies.</summary>
+    public async Task<string> WrittenAsync(string pattern) =>
+        (await TestPrograms.RunAsync("/usr/bin/find", [directory, "-path", "*/u/*", "-name", pattern, "(", "-type", "f", "-o", "-type", "l", "-o", "-type", "d", ")"])).Stdout;
+
     /// <summary>As if the power went, and came back.</summary>
     public async Task RestartAsync()
     {

@@ -85,8 +85,12 @@ public sealed class InstalledUpdate(Installation installation, StateDirectory st
 
     public void Reported()
     {
-        File.Delete(installation.WentBackFile);
-        File.Delete(PendingFile);
+        if (File.Exists(installation.WentBackFile))
+        {
+            // Without this file nothing was told, and what is pending may be an update that is just being put in its place.
+            File.Delete(installation.WentBackFile);
+            File.Delete(PendingFile);
+        }
     }
 
     /// <summary>Goes on where an earlier attempt at the same program ended (RFC 9110 §14).</summary>

@@ -75,6 +75,9 @@ public sealed class UpdateTests : IDisposable
         var manifest = Manifest(next, "0.2.0");
         File.Copy(next, Path.Combine(installation.Directory, "incoming"));
         StateDirectory.WriteWhole(Path.Combine(state.Path, "update.json"), manifest, AgentJson.Default.ReleaseManifest);
+        // A link that is made again meanwhile has nothing to tell, and forgets nothing.
+        update.Report().ShouldBeNull();
+        update.Reported();
         foreach (var step in update.Steps(manifest))
         {
             step();

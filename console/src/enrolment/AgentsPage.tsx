@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import type { RolloutDetail, RolloutInfo } from "../api/types";
-import { readable } from "../estate/hostList";
+import { inScope, readable } from "../estate/hostList";
 import { useEstate, useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { bytes } from "../parts/time";
@@ -23,9 +23,7 @@ export function AgentsPage() {
     refetchInterval: (q) => (q.state.data?.items.some((r) => r.state === "running") ? 1000 : 10_000),
   });
   const newest = releases.data?.items[0]?.version;
-  const here = [...hosts.values()].filter(
-    (h) => !scope || h.groupPath === scope || h.groupPath.startsWith(scope + "/"),
-  );
+  const here = [...hosts.values()].filter((h) => inScope(h, scope));
   const behind = here.filter((h) => newest && h.agentVersion !== newest);
   const [open, setOpen] = useState<string>();
   const shown = open ?? rollouts.data?.items[0]?.id;

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
-import { readable } from "../estate/hostList";
+import { inScope, readable } from "../estate/hostList";
 import { useEstate, useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -26,7 +26,7 @@ export function FindPage() {
   const shown = chosen ?? scans.data?.items[0]?.id;
   const live = useScan(shown);
   const linked = [...hosts.values()]
-    .filter((h) => h.presence.state === "linked" && (!scope || (h.groupPath + "/").startsWith(scope + "/")))
+    .filter((h) => h.presence.state === "linked" && inScope(h, scope))
     .sort((a, b) => a.label.localeCompare(b.label));
   const start = useMutation({
     mutationFn: () =>

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import type { InstallerInfo } from "../api/types";
 import { Emblem } from "../estate/Emblem";
-import { readable } from "../estate/hostList";
+import { inScope, readable } from "../estate/hostList";
 import { useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { exact } from "../parts/time";
@@ -20,9 +20,7 @@ export function JoinPage() {
   const [making, setMaking] = useState(false);
   const installers = useQuery({ queryKey: ["installers"], queryFn: () => ask(api.GET("/api/v1/installers")) });
   const [withEnded, setWithEnded] = useState(false);
-  const all = (installers.data?.items ?? []).filter(
-    (i) => !scope || i.groupPath === scope || i.groupPath.startsWith(scope + "/"),
-  );
+  const all = (installers.data?.items ?? []).filter((i) => inScope(i, scope));
   const ended = all.filter((i) => i.state !== "valid" && i.waiting === 0);
   const shown = withEnded ? all : all.filter((i) => !ended.includes(i));
   return (

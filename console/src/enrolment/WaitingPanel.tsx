@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import type { EnrolmentDecision, EnrolmentInfo } from "../api/types";
-import { readable } from "../estate/hostList";
+import { inScope, readable } from "../estate/hostList";
 import { Ago } from "../parts/Ago";
 import { Trouble } from "../parts/Trouble";
 
@@ -22,9 +22,7 @@ export function WaitingPanel({ scope }: { scope: string }) {
     onSuccess: () => setMarked([]),
     onSettled: () => queries.invalidateQueries({ queryKey: ["enrolments"] }),
   });
-  const items: EnrolmentInfo[] = (waiting.data?.items ?? []).filter(
-    (e) => !scope || e.groupPath === scope || e.groupPath.startsWith(scope + "/"),
-  );
+  const items: EnrolmentInfo[] = (waiting.data?.items ?? []).filter((e) => inScope(e, scope));
   if (items.length === 0) return <Trouble error={waiting.error ?? decide.error} />;
   const chosen = items.filter((e) => marked.includes(e.id)).map((e) => e.id);
   const many = chosen.length > 0 ? chosen : items.map((e) => e.id);

@@ -5,8 +5,9 @@ export type ListRow =
 
 const byName = new Intl.Collator(undefined, { numeric: true, sensitivity: "base" });
 
-export function inScope(host: HostSummary, scope: string): boolean {
-  return scope === "" || host.groupPath === scope || host.groupPath.startsWith(scope + "/");
+/** True for what stands in the scope's group or below it. */
+export function inScope(item: { groupPath: string }, scope: string): boolean {
+  return scope === "" || item.groupPath === scope || item.groupPath.startsWith(scope + "/");
 }
 
 /** True when every typed word stands somewhere in the host's names, group, address, or the people logged in. */

@@ -86,7 +86,7 @@ public sealed class InstallTests
         await using var world = await World.StartAsync(lan: true);
         var installer = await world.NewInstallerAsync();
         var original = await lan.AddAsync("orrin-desk-01");
-        (await original.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}")).Status.ShouldBe(0);
+        (await original.RunAsync(world.SilentLine(installer))).Status.ShouldBe(0);
         await world.UntilAsync("orrin-desk-01", "linked");
         var copy = await lan.CopyAsync(original, "orrin-desk-02");
         await copy.RunAsync("rm -f /opt/umbrek-agent/launch.pid; /etc/init.d/umbrek-agent start");
@@ -106,7 +106,7 @@ public sealed class InstallTests
         await using var world = await World.StartAsync(lan: true);
         var host = await lan.AddAsync("visitor-screen-01");
         var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, AccessKey: AccessKeyRule.AskAtInstall));
-        var nobody = await host.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}");
+        var nobody = await host.RunAsync(world.SilentLine(installer));
         nobody.Status.ShouldBe(1);
         nobody.Stderr.ShouldContain("nobody to ask");
         await File.WriteAllTextAsync(world.In("line.sh"), world.ForLan(installer.Command).Replace("sudo ", "") + "\n");
@@ -126,14 +126,14 @@ public sealed class InstallTests
         var host = await lan.AddAsync("quay-ticket-02");
         var installer = await world.NewInstallerAsync();
         await world.Service.StopAsync();
-        await using var installing = host.Start($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}");
+        await using var installing = host.Start(world.SilentLine(installer));
         await installing.UntilSaidAsync("Trying again for up to");
         await world.StartServiceAsync();
         await installing.UntilSaidAsync("and linked");
 
         var impatient = await lan.AddAsync("quay-ticket-03");
         await world.Service.StopAsync();
-        var (status, _, stderr) = await impatient.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]} --wait 1s");
+        var (status, _, stderr) = await impatient.RunAsync($"{world.SilentLine(installer)} --wait 1s");
         status.ShouldBe(1);
         stderr.ShouldContain("can't be reached");
         (await impatient.RunAsync("ls -d /opt/umbrek-agent /etc/init.d/umbrek-agent 2>/dev/null")).Stdout.ShouldBeEmpty();
@@ -150,7 +150,7 @@ public sealed class InstallTests
         await using var world = await World.StartAsync(lan: true);
         var host = await lan.AddAsync("quay-ticket-01", adjust: mount);
         var installer = await world.NewInstallerAsync();
-        var silent = $"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}";
+        var silent = world.SilentLine(installer);
         var (status, _, stderr) = await host.RunAsync(silent);
         status.ShouldBe(1);
         stderr.ShouldContain(word);

@@ -18,7 +18,7 @@ public sealed class ScanTests
         foreach (var name in new[] { "quay-office-01", "quay-ticket-01" })
         {
             var host = await lan.AddAsync(name);
-            var (status, _, stderr) = await host.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}");
+            var (status, _, stderr) = await host.RunAsync(world.SilentLine(installer));
             status.ShouldBe(0, stderr);
             await host.RunAsync("printf '198.51.100.13 spare-desk.quay.example\\n' >>/etc/hosts");
         }

@@ -29,7 +29,7 @@ public sealed class UpdateTests
         {
             var host = await lan.AddAsync(name);
             var installer = name == "quay-office-03" ? approved : Quay.Contains(name) ? quay : office;
-            installing.Add(host.RunAsync($"{TestPrograms.PathOf("umbrek-agent")} {world.ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}"));
+            installing.Add(host.RunAsync(world.SilentLine(installer)));
         }
         foreach (var done in await Task.WhenAll(installing))
         {

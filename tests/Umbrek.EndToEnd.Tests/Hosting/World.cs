@@ -65,6 +65,9 @@ internal sealed class World : IAsyncDisposable
     /// <summary>An installer's line as it reads for hosts of the test's own network.</summary>
     public string ForLan(string text) => text.Replace($"{Address.Scheme}://{Address.Authority}", LanAddress, StringComparison.Ordinal);
 
+    /// <summary>The silent command of an installer, with this build's agent, for a host of the test's own network.</summary>
+    public string SilentLine(InstallerDetail installer) => $"{TestPrograms.PathOf("umbrek-agent")} {ForLan(installer.SilentCommand)["umbrek-agent ".Length..]}";
+
     public string StateOf(string label) => In("a-" + label);
 
     /// <summary>Enrols a real agent of this machine under a label.</summary>

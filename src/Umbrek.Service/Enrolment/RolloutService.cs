@@ -131,8 +131,8 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         return await GetAsync(id, cancel).ConfigureAwait(false);
     }
 
-    /// <summary>A host is linked again, with this version.</summary>
-    public async Task ReturnedAsync(Guid hostId, string version, CancellationToken cancel)
+    /// <summary>A host is linked again, with this version. What it was told since then, over this very link, it has yet to answer for.</summary>
+    public async Task ReturnedAsync(Guid hostId, string version, DateTimeOffset linkedAt, CancellationToken cancel)
     {
         if (!expected.ContainsKey(hostId))
         {
@@ -149,7 +149,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
             {
                 End(entry.Host, UpdateState.Updated, null);
             }
-            else if (entry.Host.State == UpdateState.Told)
+            else if (entry.Host.State == UpdateState.Told && entry.Host.At?.ToUnixTimeMilliseconds() < linkedAt.ToUnixTimeMilliseconds())
             {
                 // It was interrupted before the new program was in its place: told again, but not for ever.
                 entry.Host.State = entry.Host.Attempts < MaxAttempts ? UpdateState.Waiting : UpdateState.Failed;
@@ -217,7 +217,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
 
     private async Task MoveOnAsync(CancellationToken cancel)
     {
-        var told = new List<(Guid Rollout, Guid Host, ReleaseOffer Offer)>();
+        var told = new List<(Guid Rollout, Guid Host, int Attempt, ReleaseOffer Offer)>();
         using (await HoldAsync(cancel).ConfigureAwait(false))
         {
             await using var db = database.Open();
@@ -229,12 +229,12 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         if (told.Count > 0)
         {
             Log.Told(log, told.Count, told[0].Offer.Manifest.Version);
-            await Task.WhenAll(told.Select(t => TellAsync(t.Rollout, t.Host, t.Offer, cancel))).ConfigureAwait(false);
+            await Task.WhenAll(told.Select(t => TellAsync(t.Rollout, t.Host, t.Attempt, t.Offer, cancel))).ConfigureAwait(false);
         }
     }
 
     /// <summary>One roll-out's next step; hosts to be told are marked so before they are.</summary>
-    private async Task<IEnumerable<(Guid Rollout, Guid Host, ReleaseOffer Offer)>> DecideAsync(UmbrekContext db, RolloutRow rollout, CancellationToken cancel)
+    private async Task<IEnumerable<(Guid Rollout, Guid Host, int Attempt, ReleaseOffer Offer)>> DecideAsync(UmbrekContext db, RolloutRow rollout, CancellationToken cancel)
     {
         var release = await db.Releases.AsNoTracking().FirstAsync(r => r.Id == rollout.ReleaseId, cancel).ConfigureAwait(false);
         var members = await db.RolloutHosts.Where(h => h.RolloutId == rollout.Id).ToListAsync(cancel).ConfigureAwait(false);
@@ -259,41 +259,47 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         var offer = new ReleaseOffer(ReleaseService.ToManifest(release), release.Signature);
-        return wave.Select(m => (rollout.Id, m.HostId, offer));
+        return wave.Select(m => (rollout.Id, m.HostId, m.Attempts, offer));
     }
 
-    private async Task TellAsync(Guid rollout, Guid host, ReleaseOffer offer, CancellationToken cancel)
+    private async Task TellAsync(Guid rollout, Guid host, int attempt, ReleaseOffer offer, CancellationToken cancel)
     {
-        string? error;
-        var away = false;
+        string? refused = null;
         try
         {
-            error = (await links.AskAsync(host, new HostRequest(HostRequest.Update, offer), AnswerWithin, cancel).ConfigureAwait(false)).Error;
+            refused = (await links.AskAsync(host, new HostRequest(HostRequest.Update, offer), AnswerWithin, cancel).ConfigureAwait(false)).Error;
+            if (refused is null)
+            {
+                return;
+            }
         }
-        catch (HostUnreachableException e)
+        catch (HostUnreachableException e) when (e.Asked)
         {
-            (error, away) = (e.Message, true);
-        }
-        if (error is null)
-        {
+            // It may be at it: its return, its report or the time that it has will tell.
             return;
+        }
+        catch (HostUnreachableException)
+        {
+            // It heard nothing, and waits for the next look.
         }
         using var held = await HoldAsync(cancel).ConfigureAwait(false);
         await using var db = database.Open();
         var member = await db.RolloutHosts.FirstAsync(h => h.RolloutId == rollout && h.HostId == host, cancel).ConfigureAwait(false);
-        if (member.State == UpdateState.Told)
+        if (member.State != UpdateState.Told || member.Attempts != attempt)
         {
-            if (away && member.Attempts < MaxAttempts)
-            {
-                member.State = UpdateState.Waiting;
-            }
-            else
-            {
-                End(member, UpdateState.Failed, error);
-            }
-            await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+            return;
+        }
+        if (refused is null)
+        {
+            member.State = UpdateState.Waiting;
+            member.Attempts--;
+        }
+        else
+        {
+            End(member, UpdateState.Failed, refused);
             Ring();
         }
+        await db.SaveChangesAsync(cancel).ConfigureAwait(false);
     }
 
     private async Task EndAsync(UmbrekContext db, RolloutRow rollout, List<RolloutHostRow> members, RolloutState state, CancellationToken cancel)

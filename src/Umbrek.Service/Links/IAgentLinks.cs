@@ -4,7 +4,11 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Links;
 
 /// <summary>The host is away, or did not answer.</summary>
-public sealed class HostUnreachableException(string message) : Exception(message);
+/// <param name="asked">Whether the question went out, so that the host may have heard it and act on it.</param>
+public sealed class HostUnreachableException(string message, bool asked) : Exception(message)
+{
+    public bool Asked { get; } = asked;
+}
 
 /// <summary>Talks to agents; the transport behind it can change.</summary>
 public interface IAgentLinks
@@ -28,7 +32,7 @@ public sealed class LocalAgentLinks(LinkRegistry registry, IHubContext<LinkHub> 
 
     public async Task<HostAnswer> AskAsync(Guid hostId, HostRequest request, TimeSpan timeout, CancellationToken cancel)
     {
-        var link = registry.Find(hostId) ?? throw new HostUnreachableException("The host is away; ask again when it is linked.");
+        var link = registry.Find(hostId) ?? throw new HostUnreachableException("The host is away; ask again when it is linked.", asked: false);
         using var limit = new CancellationTokenSource(timeout, time);
         using var either = CancellationTokenSource.CreateLinkedTokenSource(limit.Token, cancel, link.Caller.ConnectionAborted);
         try
@@ -40,7 +44,7 @@ public sealed class LocalAgentLinks(LinkRegistry registry, IHubContext<LinkHub> 
             // Cancelling surfaces as HubException; what an agent threw arrives word for word and is not passed on.
             throw new HostUnreachableException(limit.IsCancellationRequested
                 ? $"The host did not answer within {timeout.TotalSeconds:0} s. Try again; if it stays silent, look at its agent."
-                : "The link broke before the host answered. Try again when it is back.");
+                : "The link broke before the host answered. Try again when it is back.", asked: true);
         }
     }
 }

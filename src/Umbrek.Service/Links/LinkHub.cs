@@ -96,6 +96,7 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
             Log.Copied(log, hostId, Address());
             return Refuse(LinkRefusal.ClonedIdentity, "Another machine is linked with this identity; this one, a copy of its disk, takes one of its own.") with { SplitToken = splits.Give(hostId) };
         }
+        var linkedAt = time.GetUtcNow();
         var link = new LinkEntry(hello.HostId, Context.ConnectionId, Context, machine);
         Context.Items[LinkItem] = link;
         registry.Register(link);
@@ -108,7 +109,7 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         {
             await rollouts.ReportedAsync(hello.HostId, Tame(ended), Context.ConnectionAborted).ConfigureAwait(false);
         }
-        await rollouts.ReturnedAsync(hello.HostId, hello.AgentVersion, Context.ConnectionAborted).ConfigureAwait(false);
+        await rollouts.ReturnedAsync(hello.HostId, hello.AgentVersion, linkedAt, Context.ConnectionAborted).ConfigureAwait(false);
         var summary = estate.Find(hello.HostId)!;
         return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId);
     }

@@ -28,6 +28,7 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
     private HubConnection? connection;
     private TaskCompletionSource answering = Answering();
     private int executions;
+    private int asked;
 
     /// <summary>Hears requests and does not answer them, as a host that hangs.</summary>
     public void FallSilent() => answering = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
@@ -36,6 +37,9 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
 
     /// <summary>How many orders it carried out.</summary>
     public int Executions => executions;
+
+    /// <summary>How many questions it heard, answered or not.</summary>
+    public int Asked => asked;
 
     /// <summary>What the service said to the last hello.</summary>
     public LinkWelcome? LastWelcome { get; private set; }
@@ -56,13 +60,14 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         connection.On<SamplesKept>(ToAgent.SamplesKept, _ => { });
         connection.On<HostRequest, HostAnswer>(ToAgent.Ask, async _ =>
         {
+            Interlocked.Increment(ref asked);
             await answering.Task.ConfigureAwait(false);
             return new HostAnswer(null);
         });
         await connection.StartAsync(cancel).ConfigureAwait(false);
-        var asked = await challenge.Task.WaitAsync(LinkProtocol.HelloWithin, cancel).ConfigureAwait(false);
+        var posed = await challenge.Task.WaitAsync(LinkProtocol.HelloWithin, cancel).ConfigureAwait(false);
         using var key = identity.OpenKey();
-        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce), platform.AgentVersion, host.Name, time.GetUtcNow(), [], hardwareId ?? platform.HardwareId, bootId ?? platform.BootId);
+        var hello = new LinkHello(LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, posed.Nonce), platform.AgentVersion, host.Name, time.GetUtcNow(), [], hardwareId ?? platform.HardwareId, bootId ?? platform.BootId);
         var welcome = await connection.InvokeAsync<LinkWelcome>(ToService.Hello, hello, cancel).ConfigureAwait(false);
         LastWelcome = welcome;
         if (welcome.Refusal != LinkRefusal.None)

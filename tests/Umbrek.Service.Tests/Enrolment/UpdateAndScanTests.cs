@@ -89,9 +89,9 @@ public sealed class UpdateAndScanTests
         await using var host = await service.LinkAsync("quay-ticket-01");
         var started = await service.Api.PostAsync("rollouts", new NewRollout("all"), WireJson.Default.NewRollout, WireJson.Default.RolloutDetail, default);
         async Task<RolloutHostInfo> MemberAsync() => (await service.Api.GetAsync($"rollouts/{started.Info.Id}", WireJson.Default.RolloutDetail, default)).Hosts.Single();
-        for (var attempt = 0; attempt < 3; attempt++)
+        for (var telling = 1; telling <= 3; telling++)
         {
-            await Wait.UntilAsync(async () => (await MemberAsync()).State == UpdateState.Told, "it to be told");
+            await Wait.UntilAsync(() => host.Asked == telling, $"it to hear telling {telling}");
             await host.ConnectAsync(default);
         }
         await Wait.UntilAsync(async () => (await MemberAsync()).State == UpdateState.Failed, "it to be given up");

@@ -277,7 +277,7 @@ export interface paths {
     delete?: never;
     options?: never;
     head?: never;
-    /** Relabels or moves a host; If-Match holds the version that was read. */
+    /** Labels, moves, tags or annotates a host; If-Match holds the version that was read. */
     patch: operations["changeHost"];
     trace?: never;
   };
@@ -298,6 +298,91 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/timeline": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What happened to a host, newest first. */
+    get: operations["getTimeline"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/retire": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a host out of care, or says what that would do. */
+    post: operations["retireHost"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/restore": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes a retired host into care again. */
+    post: operations["restoreHost"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/merge": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Puts a host's history under another entry of the same machine, or says what that would do. */
+    post: operations["mergeHost"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/edits": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Moves, tags or fills in many hosts, all or none, or says what would change. */
+    post: operations["editHosts"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/groups": {
     parameters: {
       query?: never;
@@ -310,6 +395,267 @@ export interface paths {
     put?: never;
     /** Makes a customer or a group. */
     post: operations["createGroup"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/groups/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Removes a group with those below it; hosts in it go to another group, or there are none. */
+    delete: operations["removeGroup"];
+    options?: never;
+    head?: never;
+    /** Renames or moves a group with everything in it. */
+    patch: operations["changeGroup"];
+    trace?: never;
+  };
+  "/api/v1/customers": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Customers with what is kept of them. */
+    get: operations["listCustomers"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/customers/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One customer. */
+    get: operations["getCustomer"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    /** Changes contact, address, notes, colour or emblem. */
+    patch: operations["changeCustomer"];
+    trace?: never;
+  };
+  "/api/v1/customers/{id}/fields": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Gives a customer's hosts a field of their own. */
+    post: operations["addField"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/customers/{id}/fields/{fieldId}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Removes an own field with all its values. */
+    delete: operations["removeField"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/selections": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Saved selections with the number of hosts that each names now. */
+    get: operations["listSelections"];
+    put?: never;
+    /** Keeps a selection under a name. */
+    post: operations["saveSelection"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/selections/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Changes a saved selection. */
+    put: operations["changeSelection"];
+    post?: never;
+    /** Removes a saved selection; the hosts stay. */
+    delete: operations["removeSelection"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/selections/check": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Reads a selection: as it was understood, and how many hosts it names. */
+    get: operations["checkSelection"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/selections/completions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How a selection that is being typed can go on at the cursor. */
+    get: operations["completeSelection"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/find": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Quick find: hosts by any part of a name, address, customer, tag or person, also mistyped; nothing typed gives pinned and recent ones. */
+    get: operations["findHosts"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/marks": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Hosts that the caller pinned, coloured or opened lately. */
+    get: operations["listMarks"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/mark": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Pins or colours a host for the caller alone. */
+    put: operations["markHost"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/opened": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Notes that the caller has opened a host's page. */
+    post: operations["openedHost"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/preferences/{name}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How the caller likes a page. */
+    get: operations["getPreference"];
+    /** Keeps how the caller likes a page. */
+    put: operations["setPreference"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/estate/tree": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Customers, groups and hosts in their places, as JSON or CSV. */
+    get: operations["exportTree"];
+    put?: never;
+    /** Imports such a tree, all lines or none, or says what it would change. */
+    post: operations["importTree"];
     delete?: never;
     options?: never;
     head?: never;
@@ -569,6 +915,43 @@ export interface components {
       | "replaced-by-newer-link"
       | "link-refused"
       | "agent-removed";
+    BulkChange: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      what: string;
+      before: null | string;
+      after: null | string;
+    };
+    BulkEdit: {
+      selection?: null | string;
+      hostIds?: null | string[];
+      groupPath?: null | string;
+      addTags?: null | string[];
+      removeTags?: null | string[];
+      own?: null | {
+        [key: string]: string;
+      };
+      /** @default false */
+      preview: boolean;
+    };
+    BulkOutcome: {
+      preview: boolean;
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int32 */
+      changed: number;
+      changes: components["schemas"]["BulkChange"][];
+      problems: components["schemas"]["BulkProblem"][];
+    };
+    BulkProblem: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      problem: string;
+    };
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
@@ -577,8 +960,41 @@ export interface components {
       /** Format: double */
       timeoutSeconds?: null | number;
     };
+    Completion: {
+      text: string;
+      says: string;
+    };
+    Completions: {
+      /** Format: int32 */
+      from: number;
+      /** Format: int32 */
+      to: number;
+      items: components["schemas"]["Completion"][];
+    };
     /** @enum {unknown} */
     ConsentRule: "never" | "when-somebody-is-logged-in" | "always";
+    CustomerChange: {
+      contact?: null | string;
+      address?: null | string;
+      notes?: null | string;
+      colour?: null | string;
+      emblem?: null | string;
+    };
+    CustomerInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      contact: null | string;
+      address: null | string;
+      notes: null | string;
+      colour: null | string;
+      emblem: null | string;
+      fields: components["schemas"]["OwnFieldInfo"][];
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int64 */
+      version: number;
+    };
     EnrolmentAnswer: {
       /** Format: uuid */
       hostId: string;
@@ -650,6 +1066,16 @@ export interface components {
       /** Format: double */
       usedPercent?: number;
     };
+    FindHit: {
+      host: components["schemas"]["HostSummary"];
+      mine: components["schemas"]["OwnMark"];
+      /** Format: int32 */
+      score: number;
+    };
+    GroupChange: {
+      name?: null | string;
+      parentPath?: null | string;
+    };
     GroupInfo: {
       /** Format: uuid */
       id: string;
@@ -659,12 +1085,23 @@ export interface components {
       path: string;
       /** Format: int32 */
       hosts: number;
+      /**
+       * Format: int64
+       * @default 0
+       */
+      version: number;
     };
     /** @enum {unknown} */
     HostAct: "watch" | "control" | "shell" | "run" | "read-files" | "write-files" | "power" | "software";
     HostChange: {
       label?: null | string;
       groupPath?: null | string;
+      notes?: null | string;
+      links?: null | components["schemas"]["HostLink"][];
+      tags?: null | string[];
+      own?: null | {
+        [key: string]: string;
+      };
     };
     HostDetail: {
       summary: components["schemas"]["HostSummary"];
@@ -673,8 +1110,37 @@ export interface components {
       facts: components["schemas"]["Fact"][];
       latestSample: null | components["schemas"]["Sample"];
       policy: components["schemas"]["HostPolicy"];
+      notes: null | string;
+      links: components["schemas"]["HostLink"][];
+      own: {
+        [key: string]: string;
+      };
+      fields: components["schemas"]["OwnFieldInfo"][];
+      mine: components["schemas"]["OwnMark"];
       /** Format: int64 */
       version: number;
+    };
+    HostEnd: {
+      /** @default false */
+      preview: boolean;
+      reason?: null | string;
+    };
+    /** @enum {unknown} */
+    HostEventKind:
+      "joined" | "moved" | "labelled" | "noted" | "tagged" | "retired" | "restored" | "merged" | "ran" | "updated";
+    HostLink: {
+      title: string;
+      url: string;
+    };
+    HostMerge: {
+      /** Format: uuid */
+      into: string;
+      /** @default false */
+      preview: boolean;
+    };
+    HostOutlook: {
+      done: boolean;
+      says: string[];
     };
     HostPolicy: {
       allowed: components["schemas"]["HostAct"][];
@@ -702,6 +1168,32 @@ export interface components {
       /** Format: double */
       storageUsedPercent: null | number;
       storageMount: null | string;
+      tags?: string[];
+      /** Format: date-time */
+      enrolledAt?: string;
+      /** Format: date-time */
+      retiredAt?: null | string;
+      kernel?: null | string;
+      model?: null | string;
+      /** Format: int64 */
+      uptimeSeconds?: null | number;
+    };
+    ImportChange: {
+      /** Format: int32 */
+      line: number;
+      says: string;
+    };
+    ImportOutcome: {
+      preview: boolean;
+      /** Format: int32 */
+      lines: number;
+      changes: components["schemas"]["ImportChange"][];
+      problems: components["schemas"]["ImportProblem"][];
+    };
+    ImportProblem: {
+      /** Format: int32 */
+      line: number;
+      problem: string;
     };
     InstallerDetail: {
       info: components["schemas"]["InstallerInfo"];
@@ -790,6 +1282,11 @@ export interface components {
       /** Format: date-time */
       lastSeenAt: string;
     };
+    MarkedHost: {
+      /** Format: uuid */
+      hostId: string;
+      mark: components["schemas"]["OwnMark"];
+    };
     NewGroup: {
       name: string;
       parentPath?: null | string;
@@ -812,6 +1309,11 @@ export interface components {
       /** Format: int64 */
       expiresInSeconds?: null | number;
     };
+    NewOwnField: {
+      name: string;
+      kind: components["schemas"]["OwnFieldKind"];
+      choices?: null | string[];
+    };
     NewRollout: {
       selection: string;
       version?: null | string;
@@ -826,6 +1328,11 @@ export interface components {
        * @default 300
        */
       returnWithinSeconds: number;
+    };
+    NewSavedSelection: {
+      name: string;
+      text: string;
+      note?: null | string;
     };
     NewScan: {
       /** Format: uuid */
@@ -842,14 +1349,41 @@ export interface components {
       name: string;
       password: string;
     };
+    OwnFieldInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      kind: components["schemas"]["OwnFieldKind"];
+      choices: string[];
+    };
+    /** @enum {unknown} */
+    OwnFieldKind: "text" | "number" | "date" | "choice";
+    OwnMark: {
+      pinned: boolean;
+      colour?: null | string;
+      /** Format: date-time */
+      openedAt?: null | string;
+    };
     PageOfAuditInfo: {
       items: components["schemas"]["AuditInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
     };
+    PageOfCustomerInfo: {
+      items: components["schemas"]["CustomerInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfEnrolmentInfo: {
       items: components["schemas"]["EnrolmentInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfFindHit: {
+      items: components["schemas"]["FindHit"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -878,6 +1412,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfMarkedHost: {
+      items: components["schemas"]["MarkedHost"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfReleaseInfo: {
       items: components["schemas"]["ReleaseInfo"][];
       nextCursor: null | string;
@@ -890,6 +1430,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfSavedSelectionInfo: {
+      items: components["schemas"]["SavedSelectionInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfScanInfo: {
       items: components["schemas"]["ScanInfo"][];
       nextCursor: null | string;
@@ -898,6 +1444,12 @@ export interface components {
     };
     PageOfTechnicianInfo: {
       items: components["schemas"]["TechnicianInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfTimelineEntry: {
+      items: components["schemas"]["TimelineEntry"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -1075,6 +1627,21 @@ export interface components {
       storageUsedPercent: number[];
       load1: number[];
     };
+    SavedSelectionInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      text: string;
+      note: null | string;
+      /** Format: int32 */
+      hosts: null | number;
+      problem: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: int64 */
+      version: number;
+    };
     ScanDetail: {
       info: components["schemas"]["ScanInfo"];
       finds: components["schemas"]["ScanFind"][];
@@ -1118,6 +1685,11 @@ export interface components {
     };
     /** @enum {unknown} */
     ScanState: "running" | "done" | "cancelled" | "failed";
+    SelectionCheck: {
+      selection: string;
+      /** Format: int32 */
+      hosts: number;
+    };
     SetUpRequest: {
       code: string;
       name: string;
@@ -1145,6 +1717,15 @@ export interface components {
       id: string;
       name: string;
       role: string;
+    };
+    TimelineEntry: {
+      /** Format: date-time */
+      at: string;
+      kind: components["schemas"]["HostEventKind"];
+      by: string;
+      text: string;
+      /** Format: uuid */
+      jobId?: null | string;
     };
     /** @enum {unknown} */
     UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
@@ -1852,6 +2433,174 @@ export interface operations {
       };
     };
   };
+  getTimeline: {
+    parameters: {
+      query?: {
+        cursor?: string;
+        limit?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfTimelineEntry"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  retireHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HostEnd"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HostOutlook"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  restoreHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HostOutlook"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  mergeHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HostMerge"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HostOutlook"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  editHosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["BulkEdit"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["BulkOutcome"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   listGroups: {
     parameters: {
       query?: never;
@@ -1901,6 +2650,676 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["GroupInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeGroup: {
+    parameters: {
+      query?: {
+        hostsTo?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeGroup: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["GroupChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["GroupInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listCustomers: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfCustomerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getCustomer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CustomerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeCustomer: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CustomerChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CustomerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addField: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewOwnField"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CustomerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeField: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        fieldId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CustomerInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listSelections: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSavedSelectionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  saveSelection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewSavedSelection"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SavedSelectionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeSelection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewSavedSelection"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SavedSelectionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeSelection: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  checkSelection: {
+    parameters: {
+      query?: {
+        selection?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SelectionCheck"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  completeSelection: {
+    parameters: {
+      query?: {
+        text?: string;
+        cursor?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Completions"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  findHosts: {
+    parameters: {
+      query?: {
+        text?: string;
+        limit?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfFindHit"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listMarks: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfMarkedHost"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  markHost: {
+    parameters: {
+      query?: {
+        pinned?: boolean;
+        colour?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["OwnMark"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  openedHost: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["OwnMark"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getPreference: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  setPreference: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        name: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": unknown;
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  exportTree: {
+    parameters: {
+      query?: {
+        format?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  importTree: {
+    parameters: {
+      query?: {
+        preview?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "text/csv": unknown;
+        "application/json": unknown;
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ImportOutcome"];
         };
       };
       /** @description What went wrong and what to do. */

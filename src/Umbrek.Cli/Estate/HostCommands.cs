@@ -16,7 +16,8 @@ public static class HostCommands
     public static Command Host(ClientContext client)
     {
         var command = ClientCommands.Named("host", "The computers under care.", "umbrek host list 'in \"Copperbeech Libraries\"'");
-        command.Add(List(client), Show(client), Label(client), Move(client), Refresh(client));
+        command.Add(List(client), Show(client), Refresh(client));
+        command.Add([.. HostEditCommands.All(client), .. HostLifeCommands.All(client)]);
         return command;
     }
 
@@ -38,7 +39,8 @@ public static class HostCommands
     /// <summary>A command line's name of one host: its label, system name or id, or a beginning that only one host has.</summary>
     public static async Task<HostSummary> FindAsync(ApiClient api, string name, CancellationToken cancel)
     {
-        var all = await SelectAsync(api, "all", cancel).ConfigureAwait(false);
+        // Retired ones are found too: they can be looked at and restored.
+        var all = await SelectAsync(api, "all or is retired", cancel).ConfigureAwait(false);
         bool Is(string text) => string.Equals(text, name, StringComparison.OrdinalIgnoreCase);
         var found = all.Where(h => Is(h.Label) || Is(h.SystemName) || Is(h.Id.ToString())).ToList();
         if (found.Count == 0)
@@ -77,8 +79,7 @@ public static class HostCommands
 
     private static Command List(ClientContext client)
     {
-        var selection = new Argument<string>("selection") { Description = "Which hosts; all when left out.", DefaultValueFactory = _ => "all", HelpName = "selection" };
-        selection.CompletionSources.Add(_ => HostNames(client));
+        var selection = SelectionArgument.Optional(client);
         var command = ClientCommands.Named("list", "Lists hosts with their state and health.", "umbrek host list 'in \"Saltmarsh Ferry\" and is away'");
         command.Add(selection);
         command.SetAction(async (parsed, cancel) =>
@@ -114,26 +115,6 @@ public static class HostCommands
         return command;
     }
 
-    private static Command Label(ClientContext client)
-    {
-        var host = HostArgument(client);
-        var label = new Argument<string>("label") { Description = "The friendly name." };
-        var command = ClientCommands.Named("label", "Gives a host a friendly name; its system name stays visible beside it.", "umbrek host label quay-ticket-01 'Ticket desk, left'");
-        command.Add(host, label);
-        command.SetAction((parsed, cancel) => ChangeAsync(client, parsed, parsed.GetRequiredValue(host), new HostChange(Label: parsed.GetRequiredValue(label)), cancel));
-        return command;
-    }
-
-    private static Command Move(ClientContext client)
-    {
-        var host = HostArgument(client);
-        var group = new Argument<string>("group") { Description = "The group's whole path." };
-        var command = ClientCommands.Named("move", "Moves a host to another group.", "umbrek host move quay-ticket-01 'Saltmarsh Ferry/Quay/Office'");
-        command.Add(host, group);
-        command.SetAction((parsed, cancel) => ChangeAsync(client, parsed, parsed.GetRequiredValue(host), new HostChange(GroupPath: parsed.GetRequiredValue(group)), cancel));
-        return command;
-    }
-
     private static Command Refresh(ClientContext client)
     {
         var host = HostArgument(client);
@@ -151,16 +132,7 @@ public static class HostCommands
         return command;
     }
 
-    private static async Task<int> ChangeAsync(ClientContext client, ParseResult parsed, string name, HostChange change, CancellationToken cancel)
-    {
-        using var api = client.State.Open();
-        var found = await FindAsync(api, name, cancel).ConfigureAwait(false);
-        var before = await api.GetAsync($"hosts/{found.Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false);
-        Print(client, client.Format(parsed), await api.PatchAsync($"hosts/{found.Id}", change, before.Version, WireJson.Default.HostChange, WireJson.Default.HostDetail, cancel).ConfigureAwait(false));
-        return ExitCodes.Done;
-    }
-
-    private static void Print(ClientContext client, OutputFormat format, HostDetail detail)
+    public static void Print(ClientContext client, OutputFormat format, HostDetail detail)
     {
         var now = client.Time.GetUtcNow();
         var h = detail.Summary;
@@ -173,6 +145,10 @@ public static class HostCommands
             ("State", Words.Of(h.Presence, now)),
             ("Last seen", $"{Words.Ago(h.LastSeenAt, now)} ({Words.Iso(h.LastSeenAt)})"),
             ("Enrolled", Words.Iso(detail.EnrolledAt)),
+            ("Retired", h.RetiredAt is { } retired ? Words.Ago(retired, now) : null),
+            ("Tags", h.Tags.Count == 0 ? null : string.Join(", ", h.Tags)),
+            ("Notes", detail.Notes),
+            ("Links", detail.Links.Count == 0 ? null : string.Join('\n', detail.Links.Select(l => $"{l.Title}  {l.Url}"))),
             ("Logged in", h.Users.Count == 0 ? "nobody" : string.Join(", ", h.Users)),
             ("Processor", sample is null ? null : $"{sample.ProcessorPercent:0} % busy, load {sample.Load1:0.00} {sample.Load5:0.00} {sample.Load15:0.00}"),
             ("Memory", sample is null ? null : $"{Units.Bytes(sample.MemoryAvailableBytes)} available of {Units.Bytes(sample.MemoryTotalBytes)}"),
@@ -181,7 +157,7 @@ public static class HostCommands
             ("Storage", sample is null ? null : string.Join('\n', sample.FileSystems.Select(f => $"{f.MountPoint}  {f.UsedPercent:0} % of {Units.Bytes(f.TotalBytes)}"))),
             ("Health from", sample is null ? "nothing reported yet" : $"{Words.Ago(sample.At, now)}"),
         ];
-        Listing.PrintOne(format, detail, WireJson.Default.HostDetail, [.. head, .. detail.Facts.Select(f => (f.Name, (string?)Value(f)))]);
+        Listing.PrintOne(format, detail, WireJson.Default.HostDetail, [.. head, .. detail.Own.OrderBy(o => o.Key, StringComparer.OrdinalIgnoreCase).Select(o => (o.Key, (string?)o.Value)), .. detail.Facts.Select(f => (f.Name, (string?)Value(f)))]);
     }
 
     private static string Value(Core.Inventory.Fact fact) => fact.Value.ValueKind switch

@@ -60,7 +60,11 @@ public static class ClientCommands
         root.Subcommands.Add(AccessCommands.SignOut(client));
         root.Subcommands.Add(AccessCommands.Technician(client));
         root.Subcommands.Add(HostCommands.Host(client));
+        root.Subcommands.Add(FindCommand.Find(client));
         root.Subcommands.Add(GroupCommands.Group(client));
+        root.Subcommands.Add(CustomerCommands.Customer(client));
+        root.Subcommands.Add(SelectionCommands.Selection(client));
+        root.Subcommands.Add(EstateCommands.Estate(client));
         root.Subcommands.Add(InstallerCommands.Installer(client));
         root.Subcommands.Add(EnrolmentCommands.Enrolment(client));
         root.Subcommands.Add(ScanCommands.Scan(client));

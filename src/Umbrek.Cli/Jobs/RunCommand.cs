@@ -17,8 +17,7 @@ public static class RunCommand
 {
     public static Command Run(ClientContext client)
     {
-        var on = new Option<string>("--on") { Description = "Which hosts: names, wildcards, in \"GROUP\", is linked, and / or / not.", Required = true, HelpName = "selection" };
-        on.CompletionSources.Add(_ => HostCommands.HostNames(client));
+        var on = SelectionArgument.Option(client, "--on");
         var shell = new Option<string?>("--shell") { Description = "Program that is given the command with -c; /bin/sh when left out.", HelpName = "program" };
         var directory = new Option<string?>("--in-directory") { Description = "Absolute directory to run in.", HelpName = "directory" };
         var timeout = new Option<string?>("--time-out") { Description = "End the command after this time, for example 90s or 2h; no limit when left out.", HelpName = "time" };

@@ -29,6 +29,14 @@ public static class Words
         _ => "",
     };
 
+    public static string Of(HostEventKind kind) => kind switch
+    {
+        HostEventKind.Ran => "job",
+        HostEventKind.Noted => "notes",
+        HostEventKind.Tagged => "tags",
+        _ => kind.ToString().ToLowerInvariant(),
+    };
+
     public static string Of(RunState state) => state == RunState.TimedOut ? "timed out" : state.ToString().ToLowerInvariant();
 
     public static string Of(RunInfo run) => (run.State, run.ExitStatus) switch

@@ -1,9 +1,25 @@
+using System.Text;
+
 namespace Umbrek.Core.Estate;
 
-/// <summary>Matching with <c>*</c> (any characters) and <c>?</c> (one), ignoring case, in linear memory and bounded time.</summary>
+/// <summary>
+/// Patterns with <c>*</c> (any characters) and <c>?</c> (one), in linear memory and bounded time. Both sides are folded first
+/// (<see cref="Fold"/>), and characters are Unicode scalar values, so that a database that keeps folded text finds the same.
+/// </summary>
 public static class Wildcard
 {
-    public static bool Matches(string pattern, string text)
+    /// <summary>What the pattern means to a database: so many stars at most, or matching could take for ever.</summary>
+    public const int MaxStars = 8;
+
+    public static bool Matches(string pattern, string text) => MatchesFolded(Fold(pattern), Fold(text));
+
+    /// <summary>Text as it is compared: upper case of the invariant culture.</summary>
+    public static string Fold(string text) => text.ToUpperInvariant();
+
+    public static bool HasSigns(string pattern) => pattern.AsSpan().ContainsAny('*', '?');
+
+    /// <inheritdoc cref="Matches"/>
+    public static bool MatchesFolded(ReadOnlySpan<char> pattern, ReadOnlySpan<char> text)
     {
         int p = 0, t = 0, star = -1, resume = 0;
         while (t < text.Length)
@@ -13,15 +29,16 @@ public static class Wildcard
                 star = p++;
                 resume = t;
             }
-            else if (p < pattern.Length && (pattern[p] == '?' || Same(pattern[p], text[t])))
+            else if (p < pattern.Length && (pattern[p] == '?' || pattern[p] == text[t]))
             {
+                t += pattern[p] == '?' ? Step(text, t) : 1;
                 p++;
-                t++;
             }
             else if (star >= 0)
             {
                 p = star + 1;
-                t = ++resume;
+                resume += Step(text, resume);
+                t = resume;
             }
             else
             {
@@ -35,5 +52,5 @@ public static class Wildcard
         return p == pattern.Length;
     }
 
-    private static bool Same(char a, char b) => a == b || char.ToLowerInvariant(a) == char.ToLowerInvariant(b);
+    private static int Step(ReadOnlySpan<char> text, int at) => Rune.DecodeFromUtf16(text[at..], out _, out var used) == System.Buffers.OperationStatus.Done ? used : 1;
 }

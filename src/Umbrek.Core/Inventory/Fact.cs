@@ -21,6 +21,12 @@ public sealed record Fact(string Name, JsonElement Value, DateTimeOffset LearntA
 /// <summary>The facts that every agent reports.</summary>
 public static class FactNames
 {
+    /// <summary>All of them.</summary>
+    public static readonly IReadOnlyList<string> All =
+    [
+        SystemName, MachineId, OsName, OsVersion, Kernel, Architecture, Vendor, Model, ProcessorModel, ProcessorCount, MemoryTotal, Disks, Addresses, BootedAt, Users, AgentVersion,
+    ];
+
     public const string SystemName = "host.name";
     public const string MachineId = "host.machine-id";
     public const string OsName = "os.name";

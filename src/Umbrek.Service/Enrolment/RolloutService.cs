@@ -19,7 +19,7 @@ namespace Umbrek.Service.Enrolment;
 /// Agent updates of many hosts. All state is in the database; whatever may move a roll-out on (a host returned or reported, time
 /// passed) only rings a bell, and one loop looks at it (<see cref="Rollout"/> decides).
 /// </summary>
-public sealed partial class RolloutService(IDatabase database, EstateIndex estate, HostService hosts, IAgentLinks links, AuditLog audit, TimeProvider time, ILogger<RolloutService> log) : BackgroundService
+public sealed partial class RolloutService(IDatabase database, EstateIndex estate, SelectionService selections, IAgentLinks links, AuditLog audit, TimeProvider time, ILogger<RolloutService> log) : BackgroundService
 {
     private const int MaxAttempts = 3;
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(15);
@@ -42,7 +42,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         {
             throw ProblemException.Invalid("A host has 60 to 3600 seconds to return.");
         }
-        var chosen = hosts.Select(wish.Selection);
+        var chosen = await selections.SelectAsync(wish.Selection, cancel).ConfigureAwait(false);
         if (chosen.Count == 0)
         {
             throw new ProblemException(404, ProblemTypes.SelectionEmpty, "No host matches; nothing was started.");

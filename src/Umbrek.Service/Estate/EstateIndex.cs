@@ -11,17 +11,24 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Estate;
 
 /// <summary>
-/// What listings show of every host, in memory: filled from the database at start and kept up to date by what is written.
-/// Live views listen to <see cref="Changes"/>.
+/// What listings show of every host and what selections compare, in memory: filled from the database at start and kept up to date
+/// by what is written. Live views listen to <see cref="Changes"/>.
 /// </summary>
 public sealed class EstateIndex(IDatabase database, TimeProvider time)
 {
+    /// <summary>Facts that are held here; a selection that asks for another is answered by the database.</summary>
+    private static readonly HashSet<string> FactsHeld = [.. SelectionKey.All.Select(k => k.Fact).OfType<string>(), FactNames.Users];
+
     private readonly ConcurrentDictionary<Guid, Entry> hosts = new();
 
-    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, Sample? Sample);
+    /// <summary>Ids by label; made anew when a label, or who is there, has changed.</summary>
+    private volatile Guid[]? ordered;
+
+    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, Sample? Sample, SelectableHost Selectable, Findable Findable);
 
     public ChangeFeed<Guid> Changes { get; } = new();
 
+    /// <summary>Every host, retired ones too.</summary>
     public IEnumerable<HostSummary> All => hosts.Values.Select(e => e.Summary);
 
     public int Count => hosts.Count;
@@ -30,11 +37,13 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     {
         await using var db = database.Open();
         var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
-        var shown = new[] { FactNames.OsName, FactNames.Users, FactNames.Addresses };
-        var facts = (await db.Facts.AsNoTracking().Where(f => shown.Contains(f.Name)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.HostId);
+        var facts = (await db.Facts.AsNoTracking().Where(f => FactsHeld.Contains(f.Name)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.HostId);
+        var tags = (await db.HostTags.AsNoTracking().OrderBy(t => t.Key).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(t => t.HostId, t => t.Tag);
+        var own = await ReadOwnAsync(db, null, cancel).ConfigureAwait(false);
         await foreach (var row in db.Hosts.AsNoTracking().AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
         {
             Add(row, paths[row.GroupId], restarted: true);
+            Edited(row.Id, row.Label, paths[row.GroupId], [.. tags[row.Id]], [.. own[row.Id]], row.RetiredAt);
             foreach (var fact in facts[row.Id])
             {
                 using var value = JsonDocument.Parse(fact.Value);
@@ -52,6 +61,14 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         }
     }
 
+    /// <summary>Values of own fields by host: of one, or of all.</summary>
+    public static async Task<ILookup<Guid, OwnValue>> ReadOwnAsync(UmbrekContext db, Guid? hostId, CancellationToken cancel)
+    {
+        var rows = await db.OwnValues.AsNoTracking().Where(v => hostId == null || v.HostId == hostId)
+            .Join(db.OwnFields, v => v.FieldId, f => f.Id, (v, f) => new { v.HostId, f.Name, v.Text, v.Number, v.Day }).ToListAsync(cancel).ConfigureAwait(false);
+        return rows.ToLookup(r => r.HostId, r => new OwnValue(r.Name, r.Text, r.Number, r.Day is { } day ? DateOnly.FromDayNumber(day) : null));
+    }
+
     public void Add(HostRow row, string groupPath, bool restarted = false)
     {
         var presence = new Presence(row.Presence, row.PresenceReason, row.PresenceSince);
@@ -60,9 +77,22 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             presence = Presence.AfterRestart(presence, time.GetUtcNow());
         }
         var summary = new HostSummary(
-            row.Id, row.SystemName, row.Label, groupPath, ToInfo(presence), row.LastSeenAt, null, row.AgentVersion, row.Address, [], null, null, null, null, null);
-        hosts[row.Id] = new Entry(summary, row.PublicKey, row.HardwareId, null);
+            row.Id, row.SystemName, row.Label, groupPath, ToInfo(presence), row.LastSeenAt, null, row.AgentVersion, row.Address, [], null, null, null, null, null)
+        {
+            EnrolledAt = row.EnrolledAt,
+            RetiredAt = row.RetiredAt,
+        };
+        hosts[row.Id] = Complete(new Entry(summary, row.PublicKey, row.HardwareId, null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], [])), words: true);
+        ordered = null;
         Changes.Publish(row.Id);
+    }
+
+    /// <summary>The host is no more.</summary>
+    public void Remove(Guid hostId)
+    {
+        hosts.TryRemove(hostId, out _);
+        ordered = null;
+        Changes.Publish(hostId);
     }
 
     public HostSummary? Find(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Summary;
@@ -75,15 +105,61 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public string? FindHardware(Guid hostId) => hosts.GetValueOrDefault(hostId)?.HardwareId;
 
     /// <summary>The host goes on with another key, on the machine that proved it.</summary>
-    public void Rekey(Guid hostId, byte[] publicKey, string? hardwareId) => Update(hostId, e => e with { PublicKey = publicKey, HardwareId = hardwareId });
+    public void Rekey(Guid hostId, byte[] publicKey, string? hardwareId) => Update(hostId, e => e with { PublicKey = publicKey, HardwareId = hardwareId }, words: false);
 
-    /// <summary>Hosts of a selection by label, then id.</summary>
-    public List<HostSummary> Select(Selection selection) =>
-        [.. All.Where(h => selection.Matches(ToSelectable(h))).OrderBy(h => h.Label, StringComparer.OrdinalIgnoreCase).ThenBy(h => h.Id)];
+    /// <summary>True when everything that the selection compares is held here.</summary>
+    public static bool CanAnswer(Selection selection) => selection.FactsRead.All(FactsHeld.Contains);
 
-    public static SelectableHost ToSelectable(HostSummary h) => new(h.SystemName, h.Label, h.GroupPath, h.Presence.State);
+    /// <summary>Hosts of a selection by label, then id. Retired ones stand aside unless it speaks of them.</summary>
+    /// <param name="among">Only these, when it is given.</param>
+    public List<HostSummary> Select(Selection selection, IReadOnlySet<Guid>? among = null)
+    {
+        var now = time.GetUtcNow();
+        var retired = selection.MentionsRetired;
+        var found = new List<HostSummary>();
+        foreach (var id in Ordered())
+        {
+            if ((among is null || among.Contains(id)) && hosts.TryGetValue(id, out var e) && (retired || e.Summary.RetiredAt is null) && (among is not null || selection.Matches(e.Selectable, now)))
+            {
+                found.Add(e.Summary);
+            }
+        }
+        return found;
+    }
 
-    public void Edited(Guid hostId, string label, string groupPath) => Update(hostId, e => e with { Summary = e.Summary with { Label = label, GroupPath = groupPath } });
+    public bool Matches(Guid hostId, Selection selection, DateTimeOffset now) =>
+        hosts.TryGetValue(hostId, out var e) && (e.Summary.RetiredAt is null || selection.MentionsRetired) && selection.Matches(e.Selectable, now);
+
+    /// <summary>Hosts that quick find finds, with what it thinks of each.</summary>
+    public IEnumerable<(HostSummary Host, int Score)> Find(QuickFind find)
+    {
+        foreach (var entry in hosts.Values)
+        {
+            if (entry.Summary.RetiredAt is null && find.Score(entry.Findable) is > 0 and var score)
+            {
+                yield return (entry.Summary, score);
+            }
+        }
+    }
+
+    public IReadOnlyCollection<string> AgentVersions => hosts.Values.Select(e => e.Summary.AgentVersion).ToHashSet();
+
+    /// <summary>Values of a key that hosts have, for completion: the commonest first.</summary>
+    public List<string> ValuesOf(SelectionKey key) =>
+        [.. hosts.Values.SelectMany(e => key.Fact is { } fact ? e.Selectable.Fact(fact).Select(v => v.Text) : [key.Text!(e.Selectable)]).CountBy(v => v).OrderByDescending(c => c.Value).Select(c => c.Key).Take(200)];
+
+    public void Edited(Guid hostId, string label, string groupPath, IReadOnlyList<string> tags, IReadOnlyList<OwnValue> own, DateTimeOffset? retiredAt)
+    {
+        Update(hostId, e => e with
+        {
+            Summary = e.Summary with { Label = label, GroupPath = groupPath, Tags = tags, RetiredAt = retiredAt },
+            Selectable = e.Selectable with { Own = own },
+        }, words: true);
+        ordered = null;
+    }
+
+    /// <summary>A group has another path.</summary>
+    public void Regrouped(Guid hostId, string groupPath) => Update(hostId, e => e with { Summary = e.Summary with { GroupPath = groupPath } }, words: true);
 
     public Presence Linked(Guid hostId, string systemName, string agentVersion, string? address, DateTimeOffset now) =>
         ChangePresence(hostId, p => p.Link(now), s => s with { SystemName = systemName, AgentVersion = agentVersion, Address = s.Address ?? address, LastSeenAt = now });
@@ -117,32 +193,68 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             MemoryUsedPercent = Math.Round(sample.MemoryUsedPercent, 1),
             StorageUsedPercent = sample.Fullest is { } f ? Math.Round(f.UsedPercent, 1) : null,
             StorageMount = sample.Fullest?.MountPoint,
+            UptimeSeconds = sample.UptimeSeconds,
         },
-    });
+    }, words: false);
 
     public void Learnt(Guid hostId, IReadOnlyList<Fact> facts)
     {
-        foreach (var fact in facts)
+        foreach (var fact in facts.Where(f => FactsHeld.Contains(f.Name)))
         {
-            if (fact.Name == FactNames.OsName && fact.Value.ValueKind == JsonValueKind.String)
+            var values = FactValues.Of(fact.Value);
+            Update(hostId, e => e.Selectable.Fact(fact.Name).SequenceEqual(values) ? e : e with
             {
-                Update(hostId, e => e with { Summary = e.Summary with { Os = fact.Value.GetString() } });
-            }
-            else if (fact.Name == FactNames.Users)
-            {
-                var users = Texts(fact.Value).Take(20).ToList();
-                Update(hostId, e => e with { Summary = e.Summary with { Users = users } });
-            }
-            else if (fact.Name == FactNames.Addresses && Texts(fact.Value).FirstOrDefault() is { } own)
-            {
-                Update(hostId, e => e with { Summary = e.Summary with { Address = own } });
-            }
+                Summary = Show(e.Summary, fact.Name, values),
+                Selectable = e.Selectable with { Facts = [.. e.Selectable.Facts.Where(f => f.Name != fact.Name), (fact.Name, values)] },
+            }, words: fact.Name is FactNames.Users or FactNames.Addresses);
         }
     }
 
-    private static IEnumerable<string> Texts(JsonElement value) => value.ValueKind == JsonValueKind.Array
-        ? value.EnumerateArray().Where(v => v.ValueKind == JsonValueKind.String).Select(v => v.GetString()!)
-        : [];
+    private static HostSummary Show(HostSummary summary, string fact, IReadOnlyList<FactValue> values) => fact switch
+    {
+        FactNames.OsName => summary with { Os = values.Select(v => v.Text).FirstOrDefault() },
+        FactNames.Kernel => summary with { Kernel = values.Select(v => v.Text).FirstOrDefault() },
+        FactNames.Model => summary with { Model = values.Select(v => v.Text).FirstOrDefault() },
+        FactNames.Users => summary with { Users = [.. values.Take(20).Select(v => v.Text)] },
+        FactNames.Addresses when values.Count > 0 => summary with { Address = values[0].Text },
+        _ => summary,
+    };
+
+    /// <summary>What selections and quick find see, made from the rest.</summary>
+    /// <param name="words">Whether anything changed that quick find looks through.</param>
+    private static Entry Complete(Entry e, bool words)
+    {
+        var s = e.Summary;
+        return e with
+        {
+            Selectable = e.Selectable with
+            {
+                SystemName = s.SystemName,
+                Label = s.Label,
+                GroupPath = s.GroupPath,
+                Presence = s.Presence.State,
+                LastSeenAt = s.LastSeenAt,
+                EnrolledAt = s.EnrolledAt,
+                AgentVersion = s.AgentVersion,
+                Retired = s.RetiredAt is not null,
+                Tags = s.Tags,
+                Health = e.Sample is { } sample ? Figures(sample) : null,
+            },
+            Findable = words
+                ? new Findable(
+                    [Wildcard.Fold(s.Label), .. s.SystemName == s.Label ? Array.Empty<string>() : [Wildcard.Fold(s.SystemName)]],
+                    [Wildcard.Fold(s.GroupPath), .. e.Selectable.Fact(FactNames.Addresses).Select(v => v.Text).Append(s.Address ?? "").Distinct().Select(Wildcard.Fold), .. s.Tags.Select(Wildcard.Fold), .. s.Users.Select(Wildcard.Fold)])
+                : e.Findable,
+        };
+    }
+
+    public static HealthFigures Figures(Sample sample)
+    {
+        var fullest = sample.Fullest;
+        return new(sample.ProcessorPercent, sample.Load1, sample.MemoryUsedPercent, sample.MemoryTotalBytes, sample.MemoryAvailableBytes, fullest?.UsedPercent, fullest?.AvailableBytes, sample.UptimeSeconds);
+    }
+
+    private Guid[] Ordered() => ordered ??= [.. hosts.Values.OrderBy(e => e.Summary.Label, StringComparer.OrdinalIgnoreCase).ThenBy(e => e.Summary.Id).Select(e => e.Summary.Id)];
 
     private Presence ChangePresence(Guid hostId, Func<Presence, Presence> change, Func<HostSummary, HostSummary> also)
     {
@@ -152,11 +264,11 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             var p = e.Summary.Presence;
             after = change(new Presence(p.State, p.Reason, p.Since));
             return e with { Summary = also(e.Summary) with { Presence = ToInfo(after) } };
-        });
+        }, words: true);
         return after;
     }
 
-    private void Update(Guid hostId, Func<Entry, Entry> change)
+    private void Update(Guid hostId, Func<Entry, Entry> change, bool words)
     {
         while (hosts.TryGetValue(hostId, out var before))
         {
@@ -165,7 +277,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             {
                 return;
             }
-            if (hosts.TryUpdate(hostId, after, before))
+            if (hosts.TryUpdate(hostId, Complete(after, words), before))
             {
                 Changes.Publish(hostId);
                 return;

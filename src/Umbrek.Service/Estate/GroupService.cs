@@ -1,6 +1,7 @@
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
@@ -9,7 +10,7 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Estate;
 
 /// <summary>The tree of customers and groups.</summary>
-public sealed class GroupService(IDatabase database, EstateIndex index, TimeProvider time)
+public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog audit, TimeProvider time)
 {
     private const int MaxDepth = 16;
 
@@ -17,45 +18,187 @@ public sealed class GroupService(IDatabase database, EstateIndex index, TimeProv
     {
         await using var db = database.Open();
         var rows = await db.Groups.AsNoTracking().OrderBy(g => g.PathKey).ToListAsync(cancel).ConfigureAwait(false);
-        var counts = index.All.CountBy(h => h.GroupPath).ToDictionary(c => c.Key, c => c.Value);
+        var counts = index.All.Where(h => h.RetiredAt is null).CountBy(h => h.GroupPath).ToDictionary(c => c.Key, c => c.Value);
         return [.. rows.Select(g => ToInfo(g, counts.GetValueOrDefault(g.Path)))];
     }
 
-    public async Task<GroupInfo> CreateAsync(NewGroup group, CancellationToken cancel)
+    public async Task<GroupInfo> CreateAsync(NewGroup group, Caller by, CancellationToken cancel)
     {
-        var name = Names.Clean(group.Name, "group's name", out var problem) ?? throw ProblemException.Invalid(problem);
-        if (name.Contains(GroupPath.Separator))
-        {
-            throw ProblemException.Invalid($"A group's name holds no '{GroupPath.Separator}'; it separates the names in a path. Make the groups one after the other.");
-        }
         await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var parent = string.IsNullOrWhiteSpace(group.ParentPath) ? null : await FindAsync(db, group.ParentPath, cancel).ConfigureAwait(false);
-        var names = parent is null ? [name] : GroupPath.Split(parent.Path).Append(name).ToArray();
-        if (names.Length > MaxDepth)
+        var row = Make(db, CleanName(group.Name), parent);
+        await StoreAsync(db, row.Path, async () =>
         {
-            throw ProblemException.Invalid($"Groups nest at most {MaxDepth} deep.");
+            await audit.AddAsync(db, by, "group.create", row.Path, cancel, ("id", $"{row.Id}")).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }).ConfigureAwait(false);
+        return ToInfo(row, 0);
+    }
+
+    /// <summary>Renames a group or moves it, with everything below.</summary>
+    public async Task<GroupInfo> ChangeAsync(Guid id, GroupChange change, long version, Caller by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        var row = await db.Groups.FirstOrDefaultAsync(g => g.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("group");
+        if (row.Version != version)
+        {
+            throw new ProblemException(412, ProblemTypes.Changed, $"Somebody else changed {row.Path} meanwhile. Read it again and repeat the change if it is still right.");
         }
-        var path = GroupPath.Join(names);
-        var row = new GroupRow { Id = Guid.CreateVersion7(), ParentId = parent?.Id, Name = name, Path = path, PathKey = path.ToUpperInvariant(), CreatedAt = time.GetUtcNow() };
-        db.Groups.Add(row);
-        try
+        var before = row.Path;
+        row.Name = change.Name is null ? row.Name : CleanName(change.Name);
+        var parent = row.ParentId is { } p ? await db.Groups.FirstAsync(g => g.Id == p, cancel).ConfigureAwait(false) : null;
+        if (change.ParentPath is not null)
         {
+            parent = await MoveBelowAsync(db, row, change.ParentPath, cancel).ConfigureAwait(false);
+        }
+        row.Version++;
+        var path = GroupPath.Join([.. parent is null ? [] : GroupPath.Split(parent.Path), row.Name]);
+        var below = await db.Groups.Where(g => g.PathKey.StartsWith(row.PathKey + "/")).ToListAsync(cancel).ConfigureAwait(false);
+        if (GroupPath.Split(path).Length + below.Select(g => GroupPath.Split(g.Path).Length - GroupPath.Split(before).Length).DefaultIfEmpty(0).Max() > MaxDepth)
+        {
+            throw ProblemException.Invalid($"Groups nest at most {MaxDepth} deep; there {before} with what is below it would go deeper.");
+        }
+        SetPath(row, path);
+        below.ForEach(g => SetPath(g, path + g.Path[before.Length..]));
+        await StoreAsync(db, path, async () =>
+        {
+            if (GroupPath.Customer(before) != GroupPath.Customer(path))
+            {
+                foreach (var host in index.All.Where(h => GroupPath.IsAtOrBelow(h.GroupPath, before)).ToList())
+                {
+                    await HostEdits.CarryOwnAsync(db, host.Id, GroupPath.Customer(path), cancel).ConfigureAwait(false);
+                }
+            }
+            await audit.AddAsync(db, by, "group.change", before, cancel, ("to", path), ("id", $"{id}")).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }).ConfigureAwait(false);
+        foreach (var host in index.All.Where(h => GroupPath.IsAtOrBelow(h.GroupPath, before)).ToList())
+        {
+            index.Regrouped(host.Id, path + host.GroupPath[before.Length..]);
+        }
+        return ToInfo(row, index.All.Count(h => h.GroupPath == path));
+    }
+
+    /// <param name="hostsTo">Where the hosts in it go; without it the group must hold none.</param>
+    public async Task RemoveAsync(Guid id, string? hostsTo, Caller by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        var row = await db.Groups.FirstOrDefaultAsync(g => g.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("group");
+        var groups = await db.Groups.Where(g => g.Id == id || g.PathKey.StartsWith(row.PathKey + "/")).ToListAsync(cancel).ConfigureAwait(false);
+        var ids = groups.ConvertAll(g => g.Id);
+        var hosts = await db.Hosts.Where(h => ids.Contains(h.GroupId)).ToListAsync(cancel).ConfigureAwait(false);
+        if (hosts.Count > 0 && string.IsNullOrWhiteSpace(hostsTo))
+        {
+            var retired = hosts.Count(h => h.RetiredAt is not null);
+            throw new ProblemException(409, ProblemTypes.Conflict, $"{(hosts.Count == 1 ? "A host stands" : $"{hosts.Count} hosts stand")} in {row.Path}{(retired > 0 ? $" ({retired} of them retired)" : "")}. Move {(hosts.Count == 1 ? "it" : "them")} first, or say which group takes {(hosts.Count == 1 ? "it" : "them")}.");
+        }
+        if (hosts.Count > 0)
+        {
+            var target = await FindAsync(db, hostsTo!, cancel).ConfigureAwait(false);
+            if (ids.Contains(target.Id))
+            {
+                throw ProblemException.Invalid($"{target.Path} is itself removed; the hosts need another place.");
+            }
+            foreach (var host in hosts)
+            {
+                host.GroupId = target.Id;
+                host.Version++;
+                await HostEdits.CarryOwnAsync(db, host.Id, GroupPath.Customer(target.Path), cancel).ConfigureAwait(false);
+                HostEdits.Tell(db, host.Id, HostEventKind.Moved, by.Name, $"from {row.Path}, which was removed, to {target.Path}", time.GetUtcNow());
+            }
+            await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+            hostsTo = target.Path;
+        }
+        var installers = await db.Installers.Where(i => ids.Contains(i.GroupId)).CountAsync(i => i.RevokedAt == null, cancel).ConfigureAwait(false);
+        // Deepest first: a group may not go while another stands in it.
+        foreach (var group in groups.OrderByDescending(g => g.Path.Length))
+        {
+            db.Groups.Remove(group);
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         }
-        catch (DbUpdateException)
-        {
-            throw new ProblemException(409, ProblemTypes.Conflict, $"There is a group '{path}' already. Use it, or choose another name.");
-        }
-        return ToInfo(row, 0);
+        await audit.AddAsync(db, by, "group.remove", row.Path, cancel, ("id", $"{id}"), ("groups", $"{groups.Count}"), ("hosts", $"{hosts.Count}"), ("hosts-to", hostsTo), ("installers", $"{installers}")).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        hosts.ForEach(h => index.Regrouped(h.Id, hostsTo!));
     }
 
     /// <exception cref="ProblemException">There is no such group.</exception>
     public async Task<GroupRow> FindAsync(UmbrekContext db, string path, CancellationToken cancel)
     {
         var key = GroupPath.Join(GroupPath.Split(path)).ToUpperInvariant();
-        return await db.Groups.FirstOrDefaultAsync(g => g.PathKey == key, cancel).ConfigureAwait(false)
-            ?? throw new ProblemException(404, ProblemTypes.NotFound, $"There is no group '{path}'. Write its whole path, for example \"Saltmarsh Ferry/Quay/Office\"; 'umbrek group list' shows all.");
+        if (await db.Groups.FirstOrDefaultAsync(g => g.PathKey == key, cancel).ConfigureAwait(false) is { } found)
+        {
+            return found;
+        }
+        var all = await db.Groups.AsNoTracking().Select(g => g.Path).ToListAsync(cancel).ConfigureAwait(false);
+        var close = all.Where(p => GroupPath.Split(p)[^1].Equals(GroupPath.Split(path).LastOrDefault(), StringComparison.OrdinalIgnoreCase)).Order(StringComparer.Ordinal).FirstOrDefault() ?? Similarity.Closest(path, all);
+        throw new ProblemException(404, ProblemTypes.NotFound, $"There is no group '{path}'. {(close is null ? "Write its whole path, for example \"Saltmarsh Ferry/Quay/Office\"" : $"Did you mean \"{close}\"")}{(close is null ? ";" : "?")} 'umbrek group list' shows all.");
     }
 
-    private static GroupInfo ToInfo(GroupRow g, int hosts) => new(g.Id, g.ParentId, g.Name, g.Path, hosts);
+    /// <summary>A row for a new group; whoever calls stores it.</summary>
+    public GroupRow Make(UmbrekContext db, string name, GroupRow? parent)
+    {
+        var names = parent is null ? [name] : GroupPath.Split(parent.Path).Append(name).ToArray();
+        if (names.Length > MaxDepth)
+        {
+            throw ProblemException.Invalid($"Groups nest at most {MaxDepth} deep.");
+        }
+        var row = new GroupRow { Id = Guid.CreateVersion7(), ParentId = parent?.Id, Name = name, CreatedAt = time.GetUtcNow(), Version = 1 };
+        SetPath(row, GroupPath.Join(names));
+        db.Groups.Add(row);
+        return row;
+    }
+
+    public static string CleanName(string text)
+    {
+        var name = Names.Clean(text, "group's name", out var problem) ?? throw ProblemException.Invalid(problem);
+        return name.Contains(GroupPath.Separator)
+            ? throw ProblemException.Invalid($"A group's name holds no '{GroupPath.Separator}'; it separates the names in a path. Make the groups one after the other.")
+            : name;
+    }
+
+    private async Task<GroupRow> MoveBelowAsync(UmbrekContext db, GroupRow row, string parentPath, CancellationToken cancel)
+    {
+        if (row.ParentId is null)
+        {
+            throw ProblemException.Invalid($"{row.Path} is a customer and stays at the top. Move its groups or its hosts instead.");
+        }
+        if (string.IsNullOrWhiteSpace(parentPath))
+        {
+            throw ProblemException.Invalid("A group stands below a customer. To make a customer of it, make a new customer and move its hosts there.");
+        }
+        var parent = await FindAsync(db, parentPath, cancel).ConfigureAwait(false);
+        if (GroupPath.IsAtOrBelow(parent.Path, row.Path))
+        {
+            throw ProblemException.Invalid($"{row.Path} can't go below itself; {parent.Path} is in it.");
+        }
+        row.ParentId = parent.Id;
+        return parent;
+    }
+
+    private static async Task StoreAsync(UmbrekContext db, string path, Func<Task> audited)
+    {
+        try
+        {
+            await audited().ConfigureAwait(false);
+        }
+        catch (DbUpdateConcurrencyException)
+        {
+            throw new ProblemException(412, ProblemTypes.Changed, $"Somebody else changed the groups around {path} meanwhile. Read them again and repeat the change if it is still right.");
+        }
+        catch (DbUpdateException)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"There is a group '{path}' already. Use it, or choose another name.");
+        }
+    }
+
+    private static void SetPath(GroupRow row, string path)
+    {
+        row.Path = path;
+        row.PathKey = path.ToUpperInvariant();
+    }
+
+    private static GroupInfo ToInfo(GroupRow g, int hosts) => new(g.Id, g.ParentId, g.Name, g.Path, hosts, g.Version);
 }

@@ -16,10 +16,13 @@ namespace Umbrek.Service.Hosting;
 /// times a second. Whoever reads slowly gets fewer, fuller messages.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsPerMessage = 250;
+    private const int IdsPerMessage = 2000;
+    private static readonly TimeSpan SelectionPace = TimeSpan.FromSeconds(1);
+    private static readonly TimeSpan SelectionPatience = TimeSpan.FromSeconds(20);
     private const int RunsPerMessage = 250;
     private const int OutputPerMessage = 96 * 1024;
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(250);
@@ -37,11 +40,57 @@ public sealed class LiveHub(EstateIndex estate, EnrolmentReader enrolments, Scan
         while (true)
         {
             var changed = await reader.TakeAsync(cancel).ConfigureAwait(false);
+            var gone = changed.Where(id => estate.Find(id) is null).ToList();
+            if (gone.Count > 0)
+            {
+                yield return new EstateChanges(false, [], gone);
+            }
             foreach (var part in changed.Select(estate.Find).OfType<HostSummary>().Chunk(HostsPerMessage))
             {
                 yield return new EstateChanges(false, part);
             }
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>The hosts of a selection: all of them, then those that come and go. It is looked at again when the estate changed, and as time passes.</summary>
+    public async IAsyncEnumerable<SelectionChanges> Selected(string selection, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = estate.Changes.Subscribe();
+        var known = new HashSet<Guid>();
+        var reset = true;
+        while (true)
+        {
+            HashSet<Guid> now;
+            try
+            {
+                now = [.. (await selections.SelectAsync(selection, cancel).ConfigureAwait(false)).Select(h => h.Id)];
+            }
+            catch (ProblemException e)
+            {
+                throw new HubException(e.Message);
+            }
+            var (added, removed) = (now.Where(id => !known.Contains(id)).ToList(), known.Where(id => !now.Contains(id)).ToList());
+            if (reset || added.Count + removed.Count > 0)
+            {
+                foreach (var part in added.Chunk(IdsPerMessage).DefaultIfEmpty([]))
+                {
+                    yield return new SelectionChanges(reset, part, reset ? [] : removed);
+                    (reset, removed) = (false, []);
+                }
+            }
+            known = now;
+            await Task.Delay(SelectionPace, time, cancel).ConfigureAwait(false);
+            using var patience = new CancellationTokenSource(SelectionPatience, time);
+            using var either = CancellationTokenSource.CreateLinkedTokenSource(patience.Token, cancel);
+            try
+            {
+                await reader.TakeAsync(either.Token).ConfigureAwait(false);
+            }
+            catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+            {
+                // Nothing changed but the time.
+            }
         }
     }
 

@@ -56,11 +56,13 @@ public static class ServiceHost
         await using (var db = app.Services.GetRequiredService<IDatabase>().Open())
         {
             await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
+            await Backfill.RunAsync(db, cancel).ConfigureAwait(false);
         }
         _ = app.Services.GetRequiredService<ReleaseKey>();
         await app.Services.GetRequiredService<ReleaseService>().RegisterOwnAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<ScanService>().SettleAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
     }
@@ -104,6 +106,13 @@ public static class ServiceHost
         services.AddSingleton<EstateIndex>();
         services.AddSingleton<GroupService>();
         services.AddSingleton<HostService>();
+        services.AddSingleton<SelectionService>();
+        services.AddSingleton<BulkEditService>();
+        services.AddSingleton<HostLifeService>();
+        services.AddSingleton<TimelineReader>();
+        services.AddSingleton<CustomerService>();
+        services.AddSingleton<OwnMarkService>();
+        services.AddSingleton<TreeExchange>();
         services.AddHostedService<PresenceSettler>();
         services.AddSingleton<AuditLog>();
         services.AddSingleton<AgentPrograms>();

@@ -13,7 +13,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, HostService hosts, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
     private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
@@ -42,7 +42,7 @@ public sealed class JobService(IDatabase database, HostService hosts, RunBook bo
         {
             return before;
         }
-        var chosen = hosts.Select(wish.Selection);
+        var chosen = await selections.SelectAsync(wish.Selection, cancel).ConfigureAwait(false);
         if (chosen.Count == 0)
         {
             throw new ProblemException(422, ProblemTypes.SelectionEmpty, $"No host matches '{wish.Selection}'; nothing was run. 'umbrek host list' shows the names.");
@@ -107,6 +107,10 @@ public sealed class JobService(IDatabase database, HostService hosts, RunBook bo
         await CancelRunsAsync([runId], by, cancel).ConfigureAwait(false);
         return await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
     }
+
+    /// <summary>Ends the runs that wait for a host.</summary>
+    public Task CancelWaitingAsync(Guid hostId, string why, CancellationToken cancel) =>
+        CancelRunsAsync([.. book.OfHost(hostId).Where(r => r.Mark.Status.State == RunState.Waiting).Select(r => r.RunId)], why, cancel);
 
     /// <summary>Ends waiting runs whose job has expired.</summary>
     public async Task ExpireAsync(CancellationToken cancel)

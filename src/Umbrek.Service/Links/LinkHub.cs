@@ -89,6 +89,10 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
                 break;
         }
 
+        if (estate.Find(hostId) is { RetiredAt: not null } retired)
+        {
+            return Refuse(LinkRefusal.HostRetired, $"{retired.Label} was retired: it is no longer under care. Restore it in the console, or uninstall the agent.");
+        }
         hello = hello with { AgentVersion = Tame(hello.AgentVersion, 50) ?? "" };
         var machine = new MachineMark(null, hello.HardwareId, hello.BootId).Normalise();
         if (await IsCopyAsync(hostId, machine).ConfigureAwait(false))

@@ -5,7 +5,10 @@ using Umbrek.Core.Jobs;
 
 namespace Umbrek.Service.Storage;
 
-public sealed record PresenceChange(Guid HostId, Presence Presence, DateTimeOffset LastSeenAt, string? AgentVersion, string? SystemName, string? Address);
+public sealed record PresenceChange(Guid HostId, Presence Presence, DateTimeOffset LastSeenAt, string? AgentVersion, string? SystemName, string? Address)
+{
+    public string? SystemNameKey => SystemName is null ? null : Wildcard.Fold(SystemName);
+}
 
 /// <summary>Everything that goes into the database in one transaction of the intake.</summary>
 public sealed class BulkBatch

@@ -1,6 +1,7 @@
 using Microsoft.Data.Sqlite;
 using Microsoft.EntityFrameworkCore;
 using Npgsql;
+using Umbrek.Service.Estate;
 
 namespace Umbrek.Service.Storage;
 
@@ -9,6 +10,9 @@ public interface IDatabase
 {
     UmbrekContext Open();
     IBulkStore Bulk { get; }
+
+    /// <summary>How a selection is said to this database.</summary>
+    SelectionDialect Dialect { get; }
 }
 
 /// <summary>A file in the data directory.</summary>
@@ -25,6 +29,8 @@ public sealed class SqliteDatabase : IDatabase, IDisposable
     }
 
     public IBulkStore Bulk => bulk;
+
+    public SelectionDialect Dialect => SelectionDialect.Sqlite;
 
     public UmbrekContext Open() => new SqliteUmbrekContext(options);
 
@@ -45,6 +51,8 @@ public sealed class PostgresDatabase : IDatabase, IDisposable
     }
 
     public IBulkStore Bulk { get; }
+
+    public SelectionDialect Dialect => SelectionDialect.Postgres;
 
     public UmbrekContext Open() => new PostgresUmbrekContext(options);
 

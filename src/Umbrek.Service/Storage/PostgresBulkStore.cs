@@ -1,6 +1,8 @@
 using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Inventory;
 using Umbrek.Wire;
 
 namespace Umbrek.Service.Storage;
@@ -53,11 +55,11 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         {
             Add(commands, """
                 UPDATE "Hosts" SET "Presence"=$2,"PresenceReason"=$3,"PresenceSince"=$4,"LastSeenAt"=$5,
-                "AgentVersion"=COALESCE($6,"AgentVersion"),"SystemName"=COALESCE($7,"SystemName"),"Address"=COALESCE($8,"Address") WHERE "Id"=$1
+                "AgentVersion"=COALESCE($6,"AgentVersion"),"SystemName"=COALESCE($7,"SystemName"),"SystemNameKey"=COALESCE($8,"SystemNameKey"),"Address"=COALESCE($9,"Address") WHERE "Id"=$1
                 """,
                 (NpgsqlDbType.Uuid, p.HostId), (NpgsqlDbType.Integer, (int)p.Presence.State), (NpgsqlDbType.Integer, (int)p.Presence.Reason),
                 (NpgsqlDbType.TimestampTz, p.Presence.Since.ToUniversalTime()), (NpgsqlDbType.TimestampTz, p.LastSeenAt.ToUniversalTime()),
-                (NpgsqlDbType.Text, p.AgentVersion), (NpgsqlDbType.Text, p.SystemName), (NpgsqlDbType.Text, p.Address));
+                (NpgsqlDbType.Text, p.AgentVersion), (NpgsqlDbType.Text, p.SystemName), (NpgsqlDbType.Text, p.SystemNameKey), (NpgsqlDbType.Text, p.Address));
         }
     }
 
@@ -69,12 +71,15 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         }
         var s = batch.Samples;
         Add(commands, """
-            INSERT INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","Sample")
-            SELECT * FROM unnest($1,$2,$3,$4,$5,$6,$7) ON CONFLICT DO NOTHING
+            INSERT INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1",
+            "MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample")
+            SELECT * FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11) ON CONFLICT DO NOTHING
             """,
             Column(NpgsqlDbType.Uuid, s, r => r.HostId), Column(NpgsqlDbType.TimestampTz, s, r => r.Sample.At.ToUniversalTime()),
             Column(NpgsqlDbType.Double, s, r => r.Sample.ProcessorPercent), Column(NpgsqlDbType.Double, s, r => r.Sample.MemoryUsedPercent),
             Column(NpgsqlDbType.Double, s, r => r.Sample.Fullest?.UsedPercent ?? 0), Column(NpgsqlDbType.Double, s, r => r.Sample.Load1),
+            Column(NpgsqlDbType.Bigint, s, r => r.Sample.MemoryTotalBytes), Column(NpgsqlDbType.Bigint, s, r => r.Sample.MemoryAvailableBytes),
+            Column(NpgsqlDbType.Bigint, s, r => r.Sample.Fullest?.AvailableBytes), Column(NpgsqlDbType.Bigint, s, r => r.Sample.UptimeSeconds),
             Column(NpgsqlDbType.Text, s, r => JsonSerializer.Serialize(r.Sample, WireJson.Default.Sample)));
     }
 
@@ -86,6 +91,18 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         {
             return;
         }
+        // What selections compare goes where the fact is another than before, and is put in where it is missing.
+        Add(commands, """
+            DELETE FROM "FactValues" v USING "Facts" f, unnest($1,$2,$3) AS t(host, name, value)
+            WHERE f."HostId"=t.host AND f."Name"=t.name AND f."Value"<>t.value AND v."HostId"=t.host AND v."Name"=t.name
+            """,
+            Column(NpgsqlDbType.Uuid, f, r => r.HostId), Column(NpgsqlDbType.Text, f, r => r.Fact.Name), Column(NpgsqlDbType.Text, f, r => r.Fact.Value.GetRawText()));
+        var values = f.SelectMany(r => FactValues.Of(r.Fact.Value).Index().Select(v => (r.HostId, r.Fact.Name, Ordinal: v.Index, v.Item))).ToList();
+        Add(commands, """
+            INSERT INTO "FactValues" ("HostId","Name","Ordinal","TextKey","Number") SELECT * FROM unnest($1,$2,$3,$4,$5) ON CONFLICT DO NOTHING
+            """,
+            Column(NpgsqlDbType.Uuid, values, v => v.HostId), Column(NpgsqlDbType.Text, values, v => v.Name), Column(NpgsqlDbType.Integer, values, v => v.Ordinal),
+            Column(NpgsqlDbType.Text, values, v => Wildcard.Fold(v.Item.Text)), Column(NpgsqlDbType.Double, values, v => v.Item.Number));
         Add(commands, """
             INSERT INTO "Facts" ("HostId","Name","Value","LearntAt") SELECT * FROM unnest($1,$2,$3,$4)
             ON CONFLICT ("HostId","Name") DO UPDATE SET "Value"=excluded."Value","LearntAt"=excluded."LearntAt"

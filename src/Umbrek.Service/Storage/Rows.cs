@@ -38,6 +38,101 @@ public sealed class GroupRow
     /// <summary>The path in upper case: two groups whose paths differ only in case would be mixed up.</summary>
     public string PathKey { get; set; } = "";
     public DateTimeOffset CreatedAt { get; set; }
+
+    /// <summary>Counts edits.</summary>
+    public long Version { get; set; }
+}
+
+/// <summary>What is kept of a customer beside its name.</summary>
+public sealed class CustomerRow
+{
+    public Guid GroupId { get; set; }
+    public string? Contact { get; set; }
+    public string? Address { get; set; }
+    public string? Notes { get; set; }
+
+    /// <summary>One of <see cref="CustomerMark.Colours"/>; null follows from the name.</summary>
+    public string? Colour { get; set; }
+
+    /// <summary>One of <see cref="CustomerMark.Emblems"/>; null follows from the name.</summary>
+    public string? Emblem { get; set; }
+    public long Version { get; set; }
+}
+
+/// <summary>A field of a customer's own.</summary>
+public sealed class OwnFieldRow
+{
+    public Guid Id { get; set; }
+    public Guid CustomerId { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+    public OwnFieldKind Kind { get; set; }
+
+    /// <summary>A JSON list of texts.</summary>
+    public string Choices { get; set; } = "[]";
+}
+
+public sealed class OwnValueRow
+{
+    public Guid HostId { get; set; }
+    public Guid FieldId { get; set; }
+    public string Text { get; set; } = "";
+    public string TextKey { get; set; } = "";
+    public double? Number { get; set; }
+
+    /// <summary>Days since 0001-01-01.</summary>
+    public int? Day { get; set; }
+}
+
+public sealed class HostTagRow
+{
+    public Guid HostId { get; set; }
+
+    /// <summary>The tag in upper case: two that differ only in case are one.</summary>
+    public string Key { get; set; } = "";
+    public string Tag { get; set; } = "";
+}
+
+/// <summary>A selection that is kept under a name.</summary>
+public sealed class SavedSelectionRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+    public string Text { get; set; } = "";
+    public string? Note { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
+/// <summary>Something that happened to a host and has no table of its own.</summary>
+public sealed class HostEventRow
+{
+    public Guid Id { get; set; }
+    public Guid HostId { get; set; }
+    public DateTimeOffset At { get; set; }
+    public HostEventKind Kind { get; set; }
+    public string By { get; set; } = "";
+    public string Text { get; set; } = "";
+}
+
+/// <summary>What one technician keeps of a host for himself.</summary>
+public sealed class OwnMarkRow
+{
+    public Guid TechnicianId { get; set; }
+    public Guid HostId { get; set; }
+    public bool Pinned { get; set; }
+    public string? Colour { get; set; }
+    public DateTimeOffset? OpenedAt { get; set; }
+}
+
+/// <summary>How a technician likes a page: a JSON text that the page understands.</summary>
+public sealed class PreferenceRow
+{
+    public Guid TechnicianId { get; set; }
+    public string Name { get; set; } = "";
+    public string Value { get; set; } = "";
 }
 
 /// <summary>What computers join one group with: an enrolment token and what goes with it.</summary>
@@ -184,8 +279,37 @@ public sealed class HostRow
 {
     public Guid Id { get; set; }
     public Guid GroupId { get; set; }
-    public string SystemName { get; set; } = "";
-    public string Label { get; set; } = "";
+    public string SystemName
+    {
+        get;
+        set
+        {
+            field = value;
+            SystemNameKey = Wildcard.Fold(value);
+        }
+    } = "";
+
+    public string Label
+    {
+        get;
+        set
+        {
+            field = value;
+            LabelKey = Wildcard.Fold(value);
+        }
+    } = "";
+
+    /// <summary>Folded, for selections.</summary>
+    public string SystemNameKey { get; set; } = "";
+
+    /// <inheritdoc cref="SystemNameKey"/>
+    public string LabelKey { get; set; } = "";
+    public string? Notes { get; set; }
+
+    /// <summary>A JSON list of <see cref="Wire.Estate.HostLink"/>.</summary>
+    public string? Links { get; set; }
+    public DateTimeOffset? RetiredAt { get; set; }
+    public string? RetiredBy { get; set; }
     public string? MachineId { get; set; }
 
     /// <summary>The board's id, as it was when the host joined.</summary>
@@ -219,6 +343,16 @@ public sealed class FactRow
     public DateTimeOffset LearntAt { get; set; }
 }
 
+/// <summary>One value of a fact, for selections (<see cref="Core.Inventory.FactValues"/>).</summary>
+public sealed class FactValueRow
+{
+    public Guid HostId { get; set; }
+    public string Name { get; set; } = "";
+    public int Ordinal { get; set; }
+    public string TextKey { get; set; } = "";
+    public double? Number { get; set; }
+}
+
 public sealed class SampleRow
 {
     public Guid HostId { get; set; }
@@ -227,6 +361,12 @@ public sealed class SampleRow
     public double MemoryUsedPercent { get; set; }
     public double StorageUsedPercent { get; set; }
     public double Load1 { get; set; }
+    public long MemoryTotalBytes { get; set; }
+    public long MemoryFreeBytes { get; set; }
+
+    /// <summary>Of the fullest file system; null when none is known.</summary>
+    public long? StorageFreeBytes { get; set; }
+    public long UptimeSeconds { get; set; }
 
     /// <summary>The whole sample as JSON.</summary>
     public string Sample { get; set; } = "";

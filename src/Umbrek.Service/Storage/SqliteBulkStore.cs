@@ -1,5 +1,7 @@
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Inventory;
 using Umbrek.Wire;
 
 namespace Umbrek.Service.Storage;
@@ -58,11 +60,11 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         using var statement = new Statement(connection!, transaction,
             """
             UPDATE "Hosts" SET "Presence"=$1,"PresenceReason"=$2,"PresenceSince"=$3,"LastSeenAt"=$4,
-            "AgentVersion"=COALESCE($5,"AgentVersion"),"SystemName"=COALESCE($6,"SystemName"),"Address"=COALESCE($7,"Address") WHERE "Id"=$0
-            """, 8);
+            "AgentVersion"=COALESCE($5,"AgentVersion"),"SystemName"=COALESCE($6,"SystemName"),"SystemNameKey"=COALESCE($7,"SystemNameKey"),"Address"=COALESCE($8,"Address") WHERE "Id"=$0
+            """, 9);
         foreach (var p in batch.Presences)
         {
-            statement.Run(Id(p.HostId), (int)p.Presence.State, (int)p.Presence.Reason, Time(p.Presence.Since), Time(p.LastSeenAt), p.AgentVersion, p.SystemName, p.Address);
+            statement.Run(Id(p.HostId), (int)p.Presence.State, (int)p.Presence.Reason, Time(p.Presence.Since), Time(p.LastSeenAt), p.AgentVersion, p.SystemName, p.SystemNameKey, p.Address);
         }
     }
 
@@ -73,10 +75,11 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             return;
         }
         using var statement = new Statement(connection!, transaction,
-            """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","Sample") VALUES ($0,$1,$2,$3,$4,$5,$6)""", 7);
+            """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8,$9,$10)""", 11);
         foreach (var (host, s) in batch.Samples)
         {
-            statement.Run(Id(host), Time(s.At), s.ProcessorPercent, s.MemoryUsedPercent, s.Fullest?.UsedPercent ?? 0, s.Load1, JsonSerializer.Serialize(s, WireJson.Default.Sample));
+            var fullest = s.Fullest;
+            statement.Run(Id(host), Time(s.At), s.ProcessorPercent, s.MemoryUsedPercent, fullest?.UsedPercent ?? 0, s.Load1, s.MemoryTotalBytes, s.MemoryAvailableBytes, fullest?.AvailableBytes, s.UptimeSeconds, JsonSerializer.Serialize(s, WireJson.Default.Sample));
         }
     }
 
@@ -86,11 +89,25 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         {
             return;
         }
+        // Most facts come again as they were: then only the time is new, and what selections compare stays.
+        using var same = new Statement(connection!, transaction, """UPDATE "Facts" SET "LearntAt"=$3 WHERE "HostId"=$0 AND "Name"=$1 AND "Value"=$2""", 4);
+        using var clear = new Statement(connection!, transaction, """DELETE FROM "FactValues" WHERE "HostId"=$0 AND "Name"=$1""", 2);
+        using var value = new Statement(connection!, transaction, """INSERT INTO "FactValues" ("HostId","Name","Ordinal","TextKey","Number") VALUES ($0,$1,$2,$3,$4)""", 5);
         using var statement = new Statement(connection!, transaction,
             """INSERT INTO "Facts" ("HostId","Name","Value","LearntAt") VALUES ($0,$1,$2,$3) ON CONFLICT ("HostId","Name") DO UPDATE SET "Value"=excluded."Value","LearntAt"=excluded."LearntAt" """, 4);
         foreach (var (host, f) in batch.Facts)
         {
-            statement.Run(Id(host), f.Name, f.Value.GetRawText(), Time(f.LearntAt));
+            var text = f.Value.GetRawText();
+            if (same.Run(Id(host), f.Name, text, Time(f.LearntAt)) > 0)
+            {
+                continue;
+            }
+            statement.Run(Id(host), f.Name, text, Time(f.LearntAt));
+            clear.Run(Id(host), f.Name);
+            foreach (var (ordinal, one) in FactValues.Of(f.Value).Index())
+            {
+                value.Run(Id(host), f.Name, ordinal, Wildcard.Fold(one.Text), one.Number);
+            }
         }
     }
 
@@ -145,13 +162,14 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             }
         }
 
-        public void Run(params ReadOnlySpan<object?> values)
+        /// <returns>Rows that it changed.</returns>
+        public int Run(params ReadOnlySpan<object?> values)
         {
             for (var i = 0; i < values.Length; i++)
             {
                 command.Parameters[i].Value = values[i] ?? DBNull.Value;
             }
-            command.ExecuteNonQuery();
+            return command.ExecuteNonQuery();
         }
 
         public void Dispose() => command.Dispose();

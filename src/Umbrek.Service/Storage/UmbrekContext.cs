@@ -10,6 +10,15 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
 {
     public DbSet<AccessTokenRow> AccessTokens => Set<AccessTokenRow>();
     public DbSet<GroupRow> Groups => Set<GroupRow>();
+    public DbSet<CustomerRow> Customers => Set<CustomerRow>();
+    public DbSet<OwnFieldRow> OwnFields => Set<OwnFieldRow>();
+    public DbSet<OwnValueRow> OwnValues => Set<OwnValueRow>();
+    public DbSet<HostTagRow> HostTags => Set<HostTagRow>();
+    public DbSet<SavedSelectionRow> SavedSelections => Set<SavedSelectionRow>();
+    public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
+    public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
+    public DbSet<PreferenceRow> Preferences => Set<PreferenceRow>();
+    public DbSet<FactValueRow> FactValues => Set<FactValueRow>();
     public DbSet<InstallerRow> Installers => Set<InstallerRow>();
     public DbSet<EnrolmentRow> Enrolments => Set<EnrolmentRow>();
     public DbSet<ReleaseRow> Releases => Set<ReleaseRow>();
@@ -38,7 +47,49 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         {
             t.HasIndex(r => r.PathKey).IsUnique();
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.ParentId).OnDelete(DeleteBehavior.Restrict);
+            t.Property(r => r.Version).IsConcurrencyToken();
         });
+        builder.Entity<CustomerRow>(t =>
+        {
+            t.HasKey(r => r.GroupId);
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<OwnFieldRow>(t =>
+        {
+            t.HasIndex(r => new { r.CustomerId, r.NameKey }).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.CustomerId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<OwnValueRow>(t =>
+        {
+            t.HasKey(r => new { r.HostId, r.FieldId });
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<OwnFieldRow>().WithMany().HasForeignKey(r => r.FieldId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<HostTagRow>(t =>
+        {
+            t.HasKey(r => new { r.HostId, r.Key });
+            t.HasIndex(r => r.Key);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<SavedSelectionRow>(t =>
+        {
+            t.HasIndex(r => r.NameKey).IsUnique();
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<HostEventRow>().HasIndex(r => new { r.HostId, r.At });
+        builder.Entity<OwnMarkRow>(t =>
+        {
+            t.HasKey(r => new { r.TechnicianId, r.HostId });
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<PreferenceRow>(t =>
+        {
+            t.HasKey(r => new { r.TechnicianId, r.Name });
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<FactValueRow>().HasKey(r => new { r.HostId, r.Name, r.Ordinal });
         builder.Entity<InstallerRow>(t =>
         {
             t.HasIndex(r => r.Sha256).IsUnique();

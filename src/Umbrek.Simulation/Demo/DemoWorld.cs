@@ -65,6 +65,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         if (fresh)
         {
             await MakeInstallersAsync(cancel).ConfigureAwait(false);
+            await PutInOrderAsync(cancel).ConfigureAwait(false);
         }
         return service;
     }
@@ -136,6 +137,39 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         {
             var installer = await InstallerAsync(api, new NewInstaller(host.GroupPath, host.Name == "tidewell-kiosk" ? "the kiosk with its new disk" : "a third desk", 7 * 86400, 2, ApprovalNeeded: true), cancel).ConfigureAwait(false);
             await newcomers.EnrolAsync(host, Address, installer.Token, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>What people keep of customers and hosts.</summary>
+    private async Task PutInOrderAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        var customers = (await api.GetAsync("customers", WireJson.Default.PageCustomerInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(c => c.Name);
+        foreach (var (name, kept, fields) in ScenarioOrder.Customers)
+        {
+            var customer = await api.PatchAsync($"customers/{customers[name].Id}", kept, 0, WireJson.Default.CustomerChange, WireJson.Default.CustomerInfo, cancel).ConfigureAwait(false);
+            foreach (var field in fields)
+            {
+                await api.PostAsync($"customers/{customer.Id}/fields", field, WireJson.Default.NewOwnField, WireJson.Default.CustomerInfo, cancel).ConfigureAwait(false);
+            }
+        }
+        foreach (var (selection, tag) in ScenarioOrder.Tags)
+        {
+            await api.PostAsync("hosts/edits", new BulkEdit(selection, AddTags: [tag]), WireJson.Default.BulkEdit, WireJson.Default.BulkOutcome, cancel).ConfigureAwait(false);
+        }
+        var hosts = (await api.GetAsync("hosts?limit=1000", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false)).Items.DistinctBy(h => h.SystemName).ToDictionary(h => h.SystemName);
+        foreach (var (name, change) in ScenarioOrder.Hosts.Where(h => hosts.ContainsKey(h.Host)))
+        {
+            var before = await api.GetAsync($"hosts/{hosts[name].Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false);
+            await api.PatchAsync($"hosts/{hosts[name].Id}", change, before.Version, WireJson.Default.HostChange, WireJson.Default.HostDetail, cancel).ConfigureAwait(false);
+        }
+        foreach (var selection in ScenarioOrder.Selections)
+        {
+            await api.PostAsync("selections", selection, WireJson.Default.NewSavedSelection, WireJson.Default.SavedSelectionInfo, cancel).ConfigureAwait(false);
+        }
+        foreach (var name in ScenarioOrder.Pinned.Where(hosts.ContainsKey))
+        {
+            await api.PutAsync($"hosts/{hosts[name].Id}/mark?pinned=true", WireJson.Default.OwnMark, cancel).ConfigureAwait(false);
         }
     }
 

@@ -77,6 +77,17 @@ public sealed class ApiClient : IDisposable
         return SendAsync(request, answer, cancel);
     }
 
+    public Task<TAnswer> PutAsync<TBody, TAnswer>(string path, TBody body, long version, JsonTypeInfo<TBody> bodyType, JsonTypeInfo<TAnswer> answer, CancellationToken cancel)
+    {
+        var request = new HttpRequestMessage(HttpMethod.Put, Base + path) { Content = JsonContent.Create(body, bodyType) };
+        request.Headers.IfMatch.Add(new EntityTagHeaderValue($"\"{version}\""));
+        return SendAsync(request, answer, cancel);
+    }
+
+    /// <summary>A PUT without a body.</summary>
+    public Task<T> PutAsync<T>(string path, JsonTypeInfo<T> answer, CancellationToken cancel) =>
+        SendAsync(new HttpRequestMessage(HttpMethod.Put, Base + path), answer, cancel);
+
     /// <summary>A POST without a body.</summary>
     public Task<T> ActAsync<T>(string path, JsonTypeInfo<T> answer, CancellationToken cancel) =>
         SendAsync(new HttpRequestMessage(HttpMethod.Post, Base + path), answer, cancel);

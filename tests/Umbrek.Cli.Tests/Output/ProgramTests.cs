@@ -7,6 +7,9 @@ public sealed class ProgramTests
     public static TheoryData<string> Commands => [.. new[]
     {
         "", "set-up", "sign-in", "sign-out", "technician", "technician list", "technician new", "host", "host list", "host show", "host label", "host move", "host refresh",
+        "host tag", "host untag", "host note", "host link", "host fill", "host edit", "host pin", "host colour", "host timeline", "host retire", "host restore", "host merge", "find",
+        "group rename", "group move", "group remove", "customer", "customer list", "customer show", "customer set", "customer add-field", "customer remove-field",
+        "selection", "selection list", "selection save", "selection change", "selection remove", "selection check", "estate", "estate export", "estate import",
         "group", "group list", "group new", "installer", "installer new", "installer list", "installer show", "installer package", "installer revoke",
         "scan", "scan start", "scan list", "scan show", "scan cancel", "release", "release list", "release add", "update", "update start", "update list", "update show", "update cancel",
         "enrolment", "enrolment list", "enrolment approve", "enrolment reject", "enrolment take-over", "audit", "audit list", "run",

@@ -112,7 +112,7 @@ public sealed class InstallerTests
             hash = AuditChain.Next(hash, new AuditEntry(line.Number, line.At, line.Actor, line.Address, line.Action, line.Target, line.Detail));
             line.Hash.ShouldBe(Convert.ToHexStringLower(hash));
         }
-        all.Count.ShouldBe(22);
+        all.Count(a => a.Action.StartsWith("enrolment.", StringComparison.Ordinal) || a.Action.StartsWith("installer.", StringComparison.Ordinal)).ShouldBe(22);
     }
 
     [Theory]

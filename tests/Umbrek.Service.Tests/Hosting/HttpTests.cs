@@ -54,7 +54,7 @@ public sealed class HttpTests
                     continue;
                 }
                 seen++;
-                var answer = await service.SendAsync(new HttpMethod(method), path.Name.Replace("{id}", Guid.NewGuid().ToString()), method == "GET" ? null : "{}", signedIn: false);
+                var answer = await service.SendAsync(new HttpMethod(method), System.Text.RegularExpressions.Regex.Replace(path.Name, "{[a-zA-Z]*[iI]d}", Guid.NewGuid().ToString()), method == "GET" ? null : "{}", signedIn: false);
                 answer.Status.ShouldBe(HttpStatusCode.Unauthorized, $"{method} {path.Name}");
             }
         }

@@ -57,7 +57,7 @@ public sealed class LiveTests
         var estate = service.Get<Umbrek.Service.Estate.EstateIndex>();
         for (var i = 1; i <= 100; i++)
         {
-            estate.Edited(id, $"label {i}", TestService.Group);
+            estate.Edited(id, $"label {i}", TestService.Group, [], [], null);
         }
         var seen = 0;
         do

@@ -155,6 +155,35 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Audit");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
+                {
+                    b.Property<Guid>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Colour")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Contact")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Emblem")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Notes")
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.HasKey("GroupId");
+
+                    b.ToTable("Customers");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -247,6 +276,29 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Facts");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.FactValueRow", b =>
+                {
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text");
+
+                    b.Property<int>("Ordinal")
+                        .HasColumnType("integer");
+
+                    b.Property<double?>("Number")
+                        .HasColumnType("double precision");
+
+                    b.Property<string>("TextKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("HostId", "Name", "Ordinal");
+
+                    b.ToTable("FactValues");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -271,6 +323,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
                     b.HasKey("Id");
 
                     b.HasIndex("ParentId");
@@ -279,6 +335,36 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsUnique();
 
                     b.ToTable("Groups");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.HostEventRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("HostId", "At");
+
+                    b.ToTable("HostEvents");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.HostRow", b =>
@@ -310,10 +396,20 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<string>("LabelKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
                     b.Property<DateTimeOffset>("LastSeenAt")
                         .HasColumnType("timestamp with time zone");
 
+                    b.Property<string>("Links")
+                        .HasColumnType("text");
+
                     b.Property<string>("MachineId")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Notes")
                         .HasColumnType("text");
 
                     b.Property<string>("Policy")
@@ -333,7 +429,17 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("bytea");
 
+                    b.Property<DateTimeOffset?>("RetiredAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("RetiredBy")
+                        .HasColumnType("text");
+
                     b.Property<string>("SystemName")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("SystemNameKey")
                         .IsRequired()
                         .HasColumnType("text");
 
@@ -353,6 +459,25 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsUnique();
 
                     b.ToTable("Hosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.HostTagRow", b =>
+                {
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Key")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Tag")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("HostId", "Key");
+
+                    b.HasIndex("Key");
+
+                    b.ToTable("HostTags");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
@@ -456,6 +581,108 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsUnique();
 
                     b.ToTable("Jobs");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Choices")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("CustomerId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("CustomerId", "NameKey")
+                        .IsUnique();
+
+                    b.ToTable("OwnFields");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnMarkRow", b =>
+                {
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Colour")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("OpenedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<bool>("Pinned")
+                        .HasColumnType("boolean");
+
+                    b.HasKey("TechnicianId", "HostId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("OwnMarks");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnValueRow", b =>
+                {
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("FieldId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int?>("Day")
+                        .HasColumnType("integer");
+
+                    b.Property<double?>("Number")
+                        .HasColumnType("double precision");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("TextKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("HostId", "FieldId");
+
+                    b.HasIndex("FieldId");
+
+                    b.ToTable("OwnValues");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Value")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("TechnicianId", "Name");
+
+                    b.ToTable("Preferences");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
@@ -652,6 +879,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<double>("Load1")
                         .HasColumnType("double precision");
 
+                    b.Property<long>("MemoryFreeBytes")
+                        .HasColumnType("bigint");
+
+                    b.Property<long>("MemoryTotalBytes")
+                        .HasColumnType("bigint");
+
                     b.Property<double>("MemoryUsedPercent")
                         .HasColumnType("double precision");
 
@@ -662,14 +895,60 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<long?>("StorageFreeBytes")
+                        .HasColumnType("bigint");
+
                     b.Property<double>("StorageUsedPercent")
                         .HasColumnType("double precision");
+
+                    b.Property<long>("UptimeSeconds")
+                        .HasColumnType("bigint");
 
                     b.HasKey("HostId", "At");
 
                     b.HasIndex("At");
 
                     b.ToTable("Samples");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SavedSelectionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("SavedSelections");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ScanFindRow", b =>
@@ -881,6 +1160,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
@@ -906,11 +1194,68 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.HostTagRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.GroupRow", null)
                         .WithMany()
                         .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("CustomerId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnMarkRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnValueRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.OwnFieldRow", null)
+                        .WithMany()
+                        .HasForeignKey("FieldId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -150,6 +150,35 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Audit");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
+                {
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Colour")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Contact")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Emblem")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Notes")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("GroupId");
+
+                    b.ToTable("Customers");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -243,6 +272,29 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Facts");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.FactValueRow", b =>
+                {
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Ordinal")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double?>("Number")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("TextKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("HostId", "Name", "Ordinal");
+
+                    b.ToTable("FactValues");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -267,6 +319,10 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.HasIndex("ParentId");
@@ -275,6 +331,37 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsUnique();
 
                     b.ToTable("Groups");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.HostEventRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("HostId", "At");
+
+                    b.ToTable("HostEvents");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.HostRow", b =>
@@ -308,10 +395,20 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("LabelKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("LastSeenAt")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Links")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("MachineId")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Notes")
                         .HasColumnType("TEXT");
 
                     b.Property<string>("Policy")
@@ -331,7 +428,17 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("BLOB");
 
+                    b.Property<long?>("RetiredAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("RetiredBy")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("SystemName")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("SystemNameKey")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
@@ -351,6 +458,25 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsUnique();
 
                     b.ToTable("Hosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.HostTagRow", b =>
+                {
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Key")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Tag")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("HostId", "Key");
+
+                    b.HasIndex("Key");
+
+                    b.ToTable("HostTags");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
@@ -456,6 +582,109 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsUnique();
 
                     b.ToTable("Jobs");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Choices")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("CustomerId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("CustomerId", "NameKey")
+                        .IsUnique();
+
+                    b.ToTable("OwnFields");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnMarkRow", b =>
+                {
+                    b.Property<byte[]>("TechnicianId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Colour")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("OpenedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Pinned")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("TechnicianId", "HostId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("OwnMarks");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnValueRow", b =>
+                {
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("FieldId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int?>("Day")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double?>("Number")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("TextKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("HostId", "FieldId");
+
+                    b.HasIndex("FieldId");
+
+                    b.ToTable("OwnValues");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.Property<byte[]>("TechnicianId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Value")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("TechnicianId", "Name");
+
+                    b.ToTable("Preferences");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
@@ -655,6 +884,12 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<double>("Load1")
                         .HasColumnType("REAL");
 
+                    b.Property<long>("MemoryFreeBytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("MemoryTotalBytes")
+                        .HasColumnType("INTEGER");
+
                     b.Property<double>("MemoryUsedPercent")
                         .HasColumnType("REAL");
 
@@ -665,14 +900,60 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<long?>("StorageFreeBytes")
+                        .HasColumnType("INTEGER");
+
                     b.Property<double>("StorageUsedPercent")
                         .HasColumnType("REAL");
+
+                    b.Property<long>("UptimeSeconds")
+                        .HasColumnType("INTEGER");
 
                     b.HasKey("HostId", "At");
 
                     b.HasIndex("At");
 
                     b.ToTable("Samples");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SavedSelectionRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("SavedSelections");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ScanFindRow", b =>
@@ -886,6 +1167,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.EnrolmentRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
@@ -911,11 +1201,68 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.HostTagRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.InstallerRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.GroupRow", null)
                         .WithMany()
                         .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("CustomerId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnMarkRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.OwnValueRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.OwnFieldRow", null)
+                        .WithMany()
+                        .HasForeignKey("FieldId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

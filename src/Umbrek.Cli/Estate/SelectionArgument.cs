@@ -1,0 +1,55 @@
+using System.CommandLine;
+using System.CommandLine.Completions;
+using Umbrek.Cli.Hosting;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Cli.Estate;
+
+/// <summary>Selections on the command line, completed by the service: names, groups, keys and values.</summary>
+public static class SelectionArgument
+{
+    public const string Says = "Which hosts: names with * and ?, in \"GROUP\", is linked, tagged TAG, used by PERSON, memory.free < 1 GiB, and / or / not.";
+
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(2);
+
+    public static Argument<string> Optional(ClientContext client)
+    {
+        var argument = new Argument<string>("selection") { Description = Says + " All when left out.", DefaultValueFactory = _ => "all", HelpName = "selection" };
+        argument.CompletionSources.Add(context => Complete(client, context));
+        return argument;
+    }
+
+    public static Argument<string> Required(ClientContext client)
+    {
+        var argument = new Argument<string>("selection") { Description = Says, HelpName = "selection" };
+        argument.CompletionSources.Add(context => Complete(client, context));
+        return argument;
+    }
+
+    public static Option<string> Option(ClientContext client, string name)
+    {
+        var option = new Option<string>(name) { Description = Says, Required = true, HelpName = "selection" };
+        option.CompletionSources.Add(context => Complete(client, context));
+        return option;
+    }
+
+    /// <summary>Whole words that go on with what is typed: the shell replaces the word, so what stands before stays in it.</summary>
+    private static IEnumerable<CompletionItem> Complete(ClientContext client, CompletionContext context)
+    {
+        var typed = Unquote(context.WordToComplete);
+        try
+        {
+            using var api = client.State.Open();
+            using var limit = new CancellationTokenSource(Patience);
+            var found = api.GetAsync($"selections/completions?text={Uri.EscapeDataString(typed)}&cursor={typed.Length}", WireJson.Default.Completions, limit.Token).GetAwaiter().GetResult();
+            return found.Items.Select(i => new CompletionItem(typed[..found.From] + i.Text, documentation: i.Says));
+        }
+        catch (Exception e) when (e is ClientException or ApiException or UnreachableException or OperationCanceledException)
+        {
+            return [];
+        }
+    }
+
+    private static string Unquote(string word) => word.Length > 0 && word[0] is '\'' or '"' ? word[1..].TrimEnd(word[0]) : word;
+}

@@ -11,6 +11,9 @@ public static class SelectionArgument
 {
     public const string Says = "Which hosts: names with * and ?, in \"GROUP\", is linked, tagged TAG, used by PERSON, memory.free < 1 GiB, and / or / not.";
 
+    /// <summary>Marks completions that replace the whole word and need not begin as it does.</summary>
+    public const string Whole = "selection";
+
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(2);
 
     public static Argument<string> Optional(ClientContext client)
@@ -37,19 +40,17 @@ public static class SelectionArgument
     /// <summary>Whole words that go on with what is typed: the shell replaces the word, so what stands before stays in it.</summary>
     private static IEnumerable<CompletionItem> Complete(ClientContext client, CompletionContext context)
     {
-        var typed = Unquote(context.WordToComplete);
+        var typed = client.Completing ?? context.WordToComplete;
         try
         {
             using var api = client.State.Open();
             using var limit = new CancellationTokenSource(Patience);
             var found = api.GetAsync($"selections/completions?text={Uri.EscapeDataString(typed)}&cursor={typed.Length}", WireJson.Default.Completions, limit.Token).GetAwaiter().GetResult();
-            return found.Items.Select(i => new CompletionItem(typed[..found.From] + i.Text, documentation: i.Says));
+            return found.Items.Select(i => new CompletionItem(typed[..found.From] + i.Text, sortText: Whole, documentation: i.Says));
         }
         catch (Exception e) when (e is ClientException or ApiException or UnreachableException or OperationCanceledException)
         {
             return [];
         }
     }
-
-    private static string Unquote(string word) => word.Length > 0 && word[0] is '\'' or '"' ? word[1..].TrimEnd(word[0]) : word;
 }

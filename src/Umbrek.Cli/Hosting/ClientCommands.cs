@@ -16,7 +16,11 @@ public static class ClientCommands
 {
     public static async Task<int> RunAsync(string[] args, CancellationToken cancel)
     {
-        var parsed = Build().Parse(args);
+        if (args is [var first, var line] && first.StartsWith("[suggest:", StringComparison.Ordinal) && int.TryParse(first.AsSpan(9).TrimEnd(']'), out var point))
+        {
+            return Suggest(line.AsSpan(0, Math.Clamp(point, 0, line.Length)));
+        }
+        var parsed = Build(out _).Parse(args);
         try
         {
             var code = await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false, ProcessTerminationTimeout = null }, cancel).ConfigureAwait(false);
@@ -42,7 +46,27 @@ public static class ClientCommands
         }
     }
 
-    private static RootCommand Build()
+    /// <summary>Prints how the word that is being typed can go on: whole words, as they are without the shell's quotation marks.</summary>
+    private static int Suggest(ReadOnlySpan<char> line)
+    {
+        var words = ShellWords.Split(line);
+        var root = Build(out var client);
+        client.Completing = words[^1];
+        // What stands before is parsed without the word itself: a selection of several words must not be taken apart.
+        // An empty word in its place is asked about as an argument; after an option the option itself is asked.
+        string[] before = [.. words.Skip(1).SkipLast(1)];
+        var parsed = root.Parse(before is [.., ['-', ..]] ? before : [.. before, ""]);
+        foreach (var item in parsed.GetCompletions())
+        {
+            if (item.SortText == SelectionArgument.Whole || item.Label.StartsWith(words[^1], StringComparison.OrdinalIgnoreCase))
+            {
+                Console.Out.WriteLine(item.Label);
+            }
+        }
+        return ExitCodes.Done;
+    }
+
+    private static RootCommand Build(out ClientContext client)
     {
         var output = new Option<string>("--output")
         {
@@ -51,7 +75,7 @@ public static class ClientCommands
             Recursive = true,
         };
         output.AcceptOnlyFromAmong("table", "json", "csv");
-        var client = new ClientContext(new ClientState(), output, TimeProvider.System);
+        client = new ClientContext(new ClientState(), output, TimeProvider.System);
 
         var root = new RootCommand("Looks after many computers from the terminal.");
         root.Options.Add(output);
@@ -120,6 +144,9 @@ public static class ClientCommands
 /// <summary>What every command works with.</summary>
 public sealed record ClientContext(ClientState State, Option<string> Output, TimeProvider Time)
 {
+    /// <summary>The word that a shell asks to complete.</summary>
+    public string? Completing { get; set; }
+
     public OutputFormat Format(ParseResult parsed) => parsed.GetValue(Output) switch
     {
         "json" => OutputFormat.Json,

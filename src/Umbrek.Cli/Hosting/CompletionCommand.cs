@@ -8,8 +8,18 @@ public static class CompletionCommand
 {
     private const string Bash = """
         _umbrek() {
-          local IFS=$'\n'
-          COMPREPLY=($(compgen -W "$(umbrek "[suggest:${COMP_POINT}]" "${COMP_LINE}" 2>/dev/null)" -- "${COMP_WORDS[COMP_CWORD]}"))
+          local found one word="${COMP_WORDS[COMP_CWORD]}" quote= begins=
+          # Within quotation marks the whole selection is one word; outside of them, what needs some gets them.
+          case "$word" in [\'\"]*) quote="${word:0:1}"; word="${word:1}" ;; esac
+          mapfile -t found < <(umbrek "[suggest:${COMP_POINT}]" "${COMP_LINE}" 2>/dev/null)
+          # What needs quotation marks inside the selection begins otherwise than what is typed, and replaces it.
+          for one in "${found[@]}"; do [[ -n "$one" && "$one" == "$word"* ]] && begins=1; done
+          COMPREPLY=()
+          for one in "${found[@]}"; do
+            [[ -n "$one" && ( -z "$begins" || "$one" == "$word"* ) ]] || continue
+            if [[ -z "$quote" && "$one" == *[[:space:]\"\'\<\>\*\?\(\)]* ]]; then printf -v one %q "$one"; fi
+            COMPREPLY+=("$one")
+          done
         }
         complete -F _umbrek umbrek
         """;

@@ -62,10 +62,13 @@ public static class TreeCsv
             throw ProblemException.Invalid("The table has no column 'group'; it says where each line belongs.");
         }
         var lines = new List<(int, TreeLine)>();
+        var last = csv.Context.Parser!.RawRow;
         var problems = new List<ImportProblem>();
         while (csv.Read())
         {
-            var number = csv.Context.Parser!.RawRow;
+            // A line with a note of several lines is named by its first.
+            var number = last + 1;
+            last = csv.Context.Parser!.RawRow;
             if (lines.Count >= most)
             {
                 throw ProblemException.Invalid($"The table has more than {most} lines; import it by parts.");

@@ -12,6 +12,8 @@ import { Empty } from "./parts/Trouble";
 
 // Only what the first page needs is loaded first.
 const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
+const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ default: m.GroupsPage })));
+const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
 const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
@@ -50,6 +52,8 @@ function Inside() {
     <Routes>
       <Route element={<Frame me={me.data} />}>
         <Route path="/hosts" element={<HostsPage />} />
+        <Route path="/hosts/groups" element={<GroupsPage />} />
+        <Route path="/hosts/customers" element={<CustomersPage />} />
         <Route path="/hosts/:id" element={<HostPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />

@@ -1,6 +1,6 @@
 import { MantineProvider } from "@mantine/core";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { act, render, screen, waitFor } from "@testing-library/react";
+import { render, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { MemoryRouter, Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
@@ -9,7 +9,6 @@ import type { HostSummary } from "./api/types";
 import { InstallerPage } from "./enrolment/InstallerPage";
 import { JoinPage } from "./enrolment/JoinPage";
 import { OfferPage } from "./enrolment/OfferPage";
-import { estateStore } from "./estate/estateStore";
 import { FactsPanel } from "./estate/FactsPanel";
 import { ScopeLine } from "./estate/ScopeLine";
 
@@ -300,9 +299,18 @@ describe("the scope line", () => {
   );
 
   it("keeps every letter that is typed and opens the first find with Enter", async () => {
-    act(() => estateStore.take({ reset: true, hosts: [host("quay-ticket-01"), host("plover-log-01")] }));
+    const hit = (label: string) => ({ host: host(label), mine: { pinned: false }, score: 1 });
+    answers = {
+      "GET customers": [200, { items: [] }],
+      "GET find": [200, { items: [hit("plover-log-01"), hit("plover-log-02")] }],
+    };
     show(page, "/hosts");
-    await userEvent.type(screen.getByRole("textbox"), "plover{Enter}");
+    await userEvent.type(screen.getByRole("combobox"), "plover");
+    expect(await screen.findAllByRole("option")).toHaveLength(2);
+    expect(screen.getByRole("option", { name: /plover-log-01/ })).toHaveAttribute("aria-selected", "true");
+    await userEvent.keyboard("{ArrowDown}");
+    expect(screen.getByRole("option", { name: /plover-log-02/ })).toHaveAttribute("aria-selected", "true");
+    await userEvent.keyboard("{Enter}");
     expect(await screen.findByText("bench")).toBeInTheDocument();
   });
 
@@ -320,10 +328,10 @@ describe("the scope line", () => {
   it("takes the slash for the way to the find", async () => {
     show(page, "/hosts");
     await userEvent.keyboard("/");
-    expect(screen.getByRole("textbox")).toHaveFocus();
+    expect(screen.getByRole("combobox")).toHaveFocus();
     await userEvent.keyboard("quay");
-    expect(screen.getByRole("textbox")).toHaveValue("quay");
+    expect(screen.getByRole("combobox")).toHaveValue("quay");
     await userEvent.keyboard("{Escape}");
-    expect(screen.getByRole("textbox")).toHaveValue("");
+    expect(screen.getByRole("combobox")).toHaveValue("");
   });
 });

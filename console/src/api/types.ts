@@ -5,8 +5,24 @@ type Schemas = components["schemas"];
 // The service leaves out what is null, so whatever may be null may be missing too.
 type MayMiss<T> = { [K in keyof T]: null extends T[K] ? T[K] | undefined : T[K] };
 
-export type HostSummary = MayMiss<Schemas["HostSummary"]>;
-export type HostDetail = Omit<Schemas["HostDetail"], "latestSample"> & { latestSample?: Sample | null };
+type Always<T, K extends keyof T> = Omit<T, K> & { [P in K]-?: NonNullable<T[P]> };
+
+// The service always writes tags and the time of joining; the description can't say so of members with a default.
+export type HostSummary = Always<MayMiss<Schemas["HostSummary"]>, "tags" | "enrolledAt">;
+export type HostDetail = Omit<MayMiss<Schemas["HostDetail"]>, "latestSample" | "summary"> & {
+  latestSample?: Sample | null;
+  summary: HostSummary;
+};
+export type HostLink = Schemas["HostLink"];
+export type OwnFieldInfo = Schemas["OwnFieldInfo"];
+export type OwnFieldKind = Schemas["OwnFieldKind"];
+export type CustomerInfo = MayMiss<Schemas["CustomerInfo"]>;
+export type SavedSelectionInfo = MayMiss<Schemas["SavedSelectionInfo"]>;
+export type TimelineEntry = MayMiss<Schemas["TimelineEntry"]>;
+export type BulkOutcome = Schemas["BulkOutcome"];
+export type ImportOutcome = Schemas["ImportOutcome"];
+export type HostOutlook = Schemas["HostOutlook"];
+export type FindHit = Omit<Schemas["FindHit"], "host"> & { host: HostSummary };
 export type Fact = Schemas["Fact"];
 // The service always writes these; the description can't say so of members with a default.
 export type Sample = Required<Omit<Schemas["Sample"], "fileSystems">> & {
@@ -42,6 +58,13 @@ export type Problem = Schemas["Problem"];
 export interface EstateChanges {
   reset: boolean;
   hosts: HostSummary[];
+  gone?: string[] | null;
+}
+
+export interface SelectionChanges {
+  reset: boolean;
+  added: string[];
+  removed: string[];
 }
 
 export interface OutputPiece {

@@ -1,9 +1,10 @@
 import { Button, Checkbox, NumberInput, Select, TextInput } from "@mantine/core";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ask } from "../api/client";
 import type { AccessKeyRule, ConsentRule, HostAct } from "../api/types";
+import { groupChoices, useGroups } from "../estate/useGroups";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
 import { accessKeys, acts, consents } from "./words";
@@ -19,7 +20,7 @@ const lives = [
 export function NewInstaller({ scope, onClose }: { scope: string; onClose: () => void }) {
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const groups = useQuery({ queryKey: ["groups"], queryFn: () => ask(api.GET("/api/v1/groups")) });
+  const { groups, error: groupsError } = useGroups();
   const [group, setGroup] = useState<string | null>(scope || null);
   const [note, setNote] = useState("");
   const [life, setLife] = useState<string | null>("604800");
@@ -65,8 +66,8 @@ export function NewInstaller({ scope, onClose }: { scope: string; onClose: () =>
       >
         <Select
           label="Group"
-          placeholder={groups.data?.items.length === 0 ? "There is no group yet" : "Choose"}
-          data={groups.data?.items.map((g) => ({ value: g.path, label: readable(g.path) })) ?? []}
+          placeholder={groups.length === 0 ? "There is no group yet" : "Choose"}
+          data={groupChoices(groups)}
           value={group}
           onChange={setGroup}
           searchable
@@ -124,7 +125,7 @@ export function NewInstaller({ scope, onClose }: { scope: string; onClose: () =>
           </Button>
         </div>
       </form>
-      <Trouble error={groups.error ?? make.error} />
+      <Trouble error={groupsError ?? make.error} />
     </section>
   );
 }

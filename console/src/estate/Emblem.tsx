@@ -1,8 +1,13 @@
-import { emblemOf } from "./emblem";
+import type { EmblemDesign } from "./emblem";
+import { useEmblems } from "./useCustomers";
 
 /** The customer's mark; the name always stands beside it, so it says nothing to a screen reader. */
 export function Emblem({ customer, size = 18 }: { customer: string; size?: number }) {
-  const { pattern, field, charge } = emblemOf(customer);
+  return <Flag design={useEmblems()(customer)} size={size} />;
+}
+
+export function Flag({ design, size = 18 }: { design: EmblemDesign; size?: number }) {
+  const { pattern, field, charge } = design;
   return (
     <svg width={size} height={size} viewBox="0 0 18 18" aria-hidden="true">
       <rect width="18" height="18" rx="2" fill={field} />

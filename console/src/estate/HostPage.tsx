@@ -1,7 +1,7 @@
 import { Button } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
 import { HealthPanel } from "../health/HealthPanel";
@@ -10,13 +10,18 @@ import { JobList } from "../jobs/JobList";
 import { Ago } from "../parts/Ago";
 import { Empty } from "../parts/Trouble";
 import { Emblem } from "./Emblem";
-import { customerOf, emblemOf } from "./emblem";
+import { colours, customerOf } from "./emblem";
 import { FactsPanel } from "./FactsPanel";
+import { HostActs } from "./HostActs";
 import { readable } from "./hostList";
+import { OrderPanel } from "./OrderPanel";
 import { Presence } from "./Presence";
+import { TimelinePanel } from "./TimelinePanel";
+import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
+import { useMarks } from "./useMarks";
 
-const panels = ["Health", "Command", "Facts", "Jobs"] as const;
+const panels = ["Health", "Command", "Notes", "Facts", "Jobs", "Time line"] as const;
 type Panel = (typeof panels)[number];
 const KEPT_AS = "umbrek.bench";
 
@@ -46,6 +51,19 @@ export function HostPage() {
     refetchInterval: 15_000,
   });
   const [open, toggle] = usePanels();
+  const emblems = useEmblems();
+  const mine = useMarks().get(id);
+  const queries = useQueryClient();
+  const wanted = useSearchParams()[0].get("panel");
+  const there = detail.data !== undefined;
+  useEffect(() => {
+    // Noted once for each visit: quick find puts what was opened lately first.
+    if (there) {
+      void ask(api.POST("/api/v1/hosts/{id}/opened", { params: { path: { id } } }))
+        .then(() => queries.invalidateQueries({ queryKey: ["marks"] }))
+        .catch(() => undefined);
+    }
+  }, [id, there, queries]);
   const host = live ?? detail.data?.summary;
   if (!host) {
     return (
@@ -63,14 +81,29 @@ export function HostPage() {
   const customer = customerOf(host.groupPath);
   return (
     <>
-      <div className="identity" style={{ "--edge": emblemOf(customer).field } as React.CSSProperties}>
-        <h1>{host.label}</h1>
+      <div className="identity" style={{ "--edge": emblems(customer).field } as React.CSSProperties}>
+        <h1>
+          {host.label}
+          {mine?.colour && (
+            <span
+              className="own-colour"
+              style={{ background: colours[mine.colour]?.[0] }}
+              title={`marked ${mine.colour} by you`}
+            />
+          )}
+        </h1>
         <span className="mono muted">{host.systemName}</span>
         <span className="whose">
           <Emblem customer={customer} size={24} />
           <Link to={`/hosts?scope=${encodeURIComponent(host.groupPath)}`}>{readable(host.groupPath)}</Link>
         </span>
-        <Presence presence={host.presence} />
+        {host.retiredAt ? (
+          <b className="warning">
+            retired <Ago time={host.retiredAt} />
+          </b>
+        ) : (
+          <Presence presence={host.presence} />
+        )}
         <span className="muted">
           {host.users.length > 0 ? `logged in: ${host.users.join(", ")}` : "nobody logged in"}
         </span>
@@ -79,6 +112,7 @@ export function HostPage() {
             last seen <Ago time={host.lastSeenAt} />
           </span>
         )}
+        <HostActs host={host} />
       </div>
       <main className="page">
         <div className="panel-switches" role="group" aria-label="Panels">
@@ -97,7 +131,10 @@ export function HostPage() {
         </div>
         <div className="panels">
           {open.has("Health") && <HealthPanel hostId={id} latest={detail.data?.latestSample} />}
-          {open.has("Command") && <CommandPanel host={host} />}
+          {(open.has("Command") || wanted === "command") && (
+            <CommandPanel key={id} host={host} autoFocus={wanted === "command"} />
+          )}
+          {open.has("Notes") && detail.data && <OrderPanel key={id} host={detail.data} />}
           {open.has("Facts") && detail.data && (
             <FactsPanel
               host={{ ...detail.data, summary: { ...detail.data.summary, ...host } as HostDetail["summary"] }}
@@ -111,6 +148,7 @@ export function HostPage() {
               <JobList hostId={id} />
             </section>
           )}
+          {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
         </div>
       </main>
     </>

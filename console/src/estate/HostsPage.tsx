@@ -1,91 +1,71 @@
-import { useMediaQuery } from "@mantine/hooks";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useMemo, useRef } from "react";
-import { Link, useSearchParams } from "react-router";
-import type { HostSummary } from "../api/types";
+import { Button, Menu, SegmentedControl } from "@mantine/core";
+import { useMemo, useState } from "react";
+import { Link, useLocation } from "react-router";
 import { Empty } from "../parts/Trouble";
-import { Emblem } from "./Emblem";
-import { customerOf, emblemOf } from "./emblem";
-import { readable, rowsOf, type ListRow } from "./hostList";
-import { Presence } from "./Presence";
+import { BulkBar } from "./BulkBar";
+import { ColumnMenu } from "./ColumnMenu";
+import { save, toCsv, toJson } from "./exportHosts";
+import { isSelection } from "./hostList";
+import { HostsTabs } from "./HostsTabs";
+import { HostTable } from "./HostTable";
+import { HostTiles } from "./HostTiles";
+import { SavedSelections } from "./SavedSelections";
+import { SelectionField } from "./SelectionField";
 import { useEstate, useScope } from "./useEstate";
-
-const HIGH_PERCENT = 90;
-const edge = (path: string) => ({ "--edge": emblemOf(customerOf(path)).field }) as React.CSSProperties;
-
-function Percent({ value, what }: { value: number | null | undefined; what: string }) {
-  if (value == null) return <span className="number wide muted">–</span>;
-  const high = value >= HIGH_PERCENT;
-  return (
-    <span className={high ? "number wide high" : "number wide"} title={high ? `${what}: high` : what}>
-      {Math.round(value)} %{high && <span className="hidden-text"> high</span>}
-    </span>
-  );
-}
-
-function HostRow({ host, search }: { host: HostSummary; search: string }) {
-  const linked = host.presence.state === "linked";
-  return (
-    <Link
-      to={{ pathname: `/hosts/${host.id}`, search }}
-      className={linked ? "hosts-row" : "hosts-row away"}
-      style={edge(host.groupPath)}
-    >
-      <span className="host-name">
-        <b>{host.label}</b>
-        <span className="mono">{host.label === host.systemName ? host.address : host.systemName}</span>
-      </span>
-      <Presence presence={host.presence} />
-      <span className="wide">
-        {host.users.length > 0 ? host.users.join(", ") : <span className="muted">nobody</span>}
-      </span>
-      <Percent value={host.processorPercent} what="processor" />
-      <Percent value={host.memoryUsedPercent} what="memory" />
-      <Percent value={host.storageUsedPercent} what={`storage ${host.storageMount ?? ""}`} />
-    </Link>
-  );
-}
-
-function GroupRow({ row }: { row: Extract<ListRow, { kind: "group" }> }) {
-  return (
-    <div className="hosts-group" style={edge(row.path)}>
-      <Emblem customer={customerOf(row.path)} />
-      <span>{readable(row.path)}</span>
-      <span className="muted">
-        {row.hosts} {row.hosts === 1 ? "host" : "hosts"}
-        {row.away > 0 && `, ${row.away} away`}
-      </span>
-    </div>
-  );
-}
+import { useHostRows } from "./useHostRows";
+import { useHostsView } from "./useHostsView";
+import { useMarks } from "./useMarks";
+import { useSelected } from "./useSelected";
 
 export function HostsPage() {
   const estate = useEstate();
   const [scope] = useScope();
-  const [params] = useSearchParams();
-  const typed = params.get("find") ?? "";
-  const rows = useMemo(() => rowsOf(estate.hosts.values(), scope, typed.trim()), [estate.hosts, scope, typed]);
-  const hosts = rows.filter((r) => r.kind === "host");
-  const linked = hosts.filter((r) => r.host.presence.state === "linked").length;
-  const list = useRef<HTMLDivElement>(null);
-  const narrow = useMediaQuery("(max-width: 700px)", window.innerWidth <= 700) ?? false;
-  const virtual = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => list.current,
-    estimateSize: (i) => (rows[i]?.kind === "group" ? 40 : narrow ? 56 : 44),
-    overscan: 12,
-    initialRect: { width: 1200, height: 800 },
-  });
-  useEffect(() => virtual.measure(), [virtual, narrow]);
-  const search = scope ? `?scope=${encodeURIComponent(scope)}` : "";
+  const view = useHostsView();
+  const location = useLocation();
+  const selection = isSelection(view.on) ? view.on : "";
+  const selected = useSelected(selection);
+  const [held, setHeld] = useState(false);
+  const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
+  const [last, setLast] = useState<string>();
+  const own = useMarks();
+  const pinned = useMemo(() => new Set([...own].filter(([, m]) => m.pinned).map(([id]) => id)), [own]);
+  const nothing = useMemo(() => new Set<string>(), []);
+  const { hosts, rows } = useHostRows(
+    {
+      scope,
+      words: selection ? "" : view.on,
+      selected: selection ? (selected.ids ?? nothing) : undefined,
+      grouping: view.grouping,
+      sorting: view.sorting,
+    },
+    held,
+  );
+  const linked = hosts.filter((h) => h.presence.state === "linked").length;
+  const markedHosts = hosts.filter((h) => marked.has(h.id));
+  const waiting = !estate.known || (selection !== "" && !selected.ids && !selected.problem);
+
+  const toggle = (id: string, through: boolean) => {
+    const next = new Set(marked);
+    const order = rows.flatMap((r) => (r.kind === "host" ? [r.host.id] : []));
+    const [a, b] = [order.indexOf(last ?? id), order.indexOf(id)];
+    if (through && a >= 0) for (const i of order.slice(Math.min(a, b), Math.max(a, b) + 1)) next.add(i);
+    else if (!next.delete(id)) next.add(id);
+    setMarked(next);
+    setLast(id);
+  };
+  const sort = (by: string) => {
+    const down = view.sorting.by === by && !view.sorting.down;
+    view.change({ sort: by === "label" && !down ? "" : `${down ? "-" : ""}${by}` });
+  };
 
   return (
     <main className="page">
       <div className="page-head">
         <h1>Hosts</h1>
+        <HostsTabs />
         <div className="counts" aria-live="polite">
           <span>
-            <b>{hosts.length}</b> {typed ? "found" : "in all"}
+            <b>{hosts.length}</b> {view.on ? "found" : "in all"}
           </span>
           <span>
             <b>{linked}</b> linked
@@ -95,49 +75,86 @@ export function HostsPage() {
           </span>
         </div>
       </div>
-      <div className="hosts" ref={list} tabIndex={-1} role="region" aria-label="Hosts">
+      <div className="hosts-tools">
+        <SelectionField
+          value={view.on}
+          onChange={(text) => view.change({ on: text })}
+          label="Narrow by words or a selection"
+          placeholder="narrow: words, or a selection like  memory.free < 1 GiB"
+          problem={selected.problem}
+        />
+        <SegmentedControl
+          size="sm"
+          aria-label="Under which headings"
+          data={[
+            { value: "group", label: "By group" },
+            { value: "customer", label: "By customer" },
+            { value: "none", label: "Flat" },
+          ]}
+          value={view.grouping}
+          onChange={(v) => view.change({ group: v === "group" ? "" : v })}
+        />
+        <SegmentedControl
+          size="sm"
+          aria-label="Shown as"
+          data={[
+            { value: "table", label: "Table" },
+            { value: "tiles", label: "Tiles" },
+          ]}
+          value={view.shape}
+          onChange={(v) => view.change({ as: v === "table" ? "" : v })}
+        />
+        {view.shape === "table" && <ColumnMenu shown={view.columns.map((c) => c.id)} onChange={view.setColumns} />}
+        <Menu position="bottom-end" shadow="md">
+          <Menu.Target>
+            <Button variant="default" size="sm">
+              Export
+            </Button>
+          </Menu.Target>
+          <Menu.Dropdown>
+            <Menu.Item onClick={() => save("hosts.csv", "text/csv", toCsv(hosts, view.columns, Date.now()))}>
+              These {hosts.length} hosts as CSV, with the columns shown
+            </Menu.Item>
+            <Menu.Item onClick={() => save("hosts.json", "application/json", toJson(hosts))}>
+              These {hosts.length} hosts as JSON
+            </Menu.Item>
+          </Menu.Dropdown>
+        </Menu>
+      </div>
+      <SavedSelections on={view.on} onChange={(text) => view.change({ on: text })} />
+      {markedHosts.length > 0 && <BulkBar hosts={markedHosts} onClear={() => setMarked(new Set())} />}
+      <div
+        onPointerEnter={() => setHeld(true)}
+        onPointerLeave={() => setHeld(false)}
+        onFocus={() => setHeld(true)}
+        onBlur={() => setHeld(false)}
+      >
         {rows.length === 0 ? (
-          !estate.known ? (
-            <Empty title="Asking the service …" />
-          ) : estate.hosts.size === 0 ? (
-            <Empty title="No host has joined yet">
-              Make a token under <Link to="/join">Join</Link> and run its one line on a computer.
-            </Empty>
-          ) : (
-            <Empty title="No host matches">Type less, or widen the scope above.</Empty>
-          )
+          <div className="hosts">
+            {waiting ? (
+              <Empty title="Asking the service …" />
+            ) : estate.hosts.size === 0 ? (
+              <Empty title="No host has joined yet">
+                Make an installer under <Link to="/join">Join</Link> and run its one line on a computer.
+              </Empty>
+            ) : selected.problem ? (
+              <Empty title="The selection can’t be read">What is wrong stands below the field.</Empty>
+            ) : (
+              <Empty title="No host matches">Type less, or widen the scope above.</Empty>
+            )}
+          </div>
+        ) : view.shape === "tiles" ? (
+          <HostTiles hosts={hosts} search={location.search} />
         ) : (
-          <>
-            <div className="hosts-row hosts-head" aria-hidden="true">
-              <span>Host</span>
-              <span>Presence</span>
-              <span>Logged in</span>
-              <span className="number">Processor</span>
-              <span className="number">Memory</span>
-              <span className="number">Storage</span>
-            </div>
-            <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
-              {virtual.getVirtualItems().map((item) => {
-                const row = rows[item.index];
-                return (
-                  row && (
-                    <div
-                      key={row.kind === "group" ? row.path : row.host.id}
-                      style={{
-                        position: "absolute",
-                        top: 0,
-                        left: 0,
-                        width: "100%",
-                        transform: `translateY(${item.start}px)`,
-                      }}
-                    >
-                      {row.kind === "group" ? <GroupRow row={row} /> : <HostRow host={row.host} search={search} />}
-                    </div>
-                  )
-                );
-              })}
-            </div>
-          </>
+          <HostTable
+            rows={rows}
+            columns={view.columns}
+            sorting={view.sorting}
+            onSort={sort}
+            marks={{ marked, toggle }}
+            search={scope ? `?scope=${encodeURIComponent(scope)}` : ""}
+            pinned={pinned}
+          />
         )}
       </div>
     </main>

@@ -1,24 +1,35 @@
-/** A customer's mark until it chooses its own: a signal flag made from its name, always the same for the same name. */
+export type Pattern = "halves" | "bands" | "quarters" | "cross" | "saltire" | "border" | "disc";
+
+/** A customer's mark: a signal flag of a pattern in two colours. */
 export interface EmblemDesign {
-  pattern: "halves" | "bands" | "quarters" | "cross" | "saltire" | "border" | "disc";
+  pattern: Pattern;
   field: string;
   charge: string;
 }
 
-const patterns: EmblemDesign["pattern"][] = ["halves", "bands", "quarters", "cross", "saltire", "border", "disc"];
+export const patterns: Pattern[] = ["halves", "bands", "quarters", "cross", "saltire", "border", "disc"];
+
 // Pairs that stay apart from each other, from the lamp, and from the colours of trouble.
-const pairs: [string, string][] = [
-  ["#3f7f8c", "#dfe9e2"],
-  ["#6f8f4e", "#eef0d8"],
-  ["#5b6fa8", "#e6e8f2"],
-  ["#9a5f86", "#f2e3ec"],
-  ["#7d6a55", "#efe6d8"],
-  ["#4d8a6c", "#e0f0e6"],
-  ["#8a7fb0", "#efeaf8"],
-  ["#5c7a3f", "#f0efc9"],
-  ["#3d6f9e", "#d9ebf7"],
-  ["#a5687a", "#f6e6e2"],
-];
+export const colours: Record<string, [string, string]> = {
+  lagoon: ["#3f7f8c", "#dfe9e2"],
+  moss: ["#6f8f4e", "#eef0d8"],
+  harbour: ["#5b6fa8", "#e6e8f2"],
+  heather: ["#9a5f86", "#f2e3ec"],
+  driftwood: ["#7d6a55", "#efe6d8"],
+  kelp: ["#4d8a6c", "#e0f0e6"],
+  thistle: ["#8a7fb0", "#efeaf8"],
+  fern: ["#5c7a3f", "#f0efc9"],
+  offing: ["#3d6f9e", "#d9ebf7"],
+  rosehip: ["#a5687a", "#f6e6e2"],
+};
+
+export const colourWords = Object.keys(colours);
+
+/** What a customer chose; without it the name decides, always the same way. */
+export interface Chosen {
+  colour?: string | null | undefined;
+  emblem?: string | null | undefined;
+}
 
 // FNV-1a. The start value is chosen so that the customers of the demo world differ in pattern and colour; among others two can
 // still be alike, so the name always stands beside the mark.
@@ -31,10 +42,12 @@ function hash(text: string): number {
   return (h ^ (h >>> 16)) >>> 0;
 }
 
-export function emblemOf(customer: string): EmblemDesign {
+export function emblemOf(customer: string, chosen: Chosen = {}): EmblemDesign {
   const h = hash(customer);
-  const [field, charge] = pairs[(h >>> 8) % pairs.length] ?? ["#5b6fa8", "#e6e8f2"];
-  return { pattern: patterns[h % patterns.length] ?? "halves", field, charge };
+  const byName = colourWords[(h >>> 8) % colourWords.length] ?? "harbour";
+  const [field, charge] = colours[chosen.colour ?? byName] ?? colours[byName] ?? ["#5b6fa8", "#e6e8f2"];
+  const pattern = patterns.find((p) => p === chosen.emblem) ?? patterns[h % patterns.length] ?? "halves";
+  return { pattern, field, charge };
 }
 
 export const customerOf = (groupPath: string) => groupPath.split("/")[0] ?? "";

@@ -1,5 +1,6 @@
 import { MantineProvider } from "@mantine/core";
-import { act, render, screen } from "@testing-library/react";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { act, render, screen, waitFor } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { describe, expect, it, vi } from "vitest";
 import type { Fact, HostSummary } from "../api/types";
@@ -7,10 +8,16 @@ import { selectionOf } from "../jobs/CommandPanel";
 import { customerOf, emblemOf } from "./emblem";
 import { EstateStore, estateStore } from "./estateStore";
 import { factText } from "./FactsPanel";
-import { inScope, matches, readable, rowsOf } from "./hostList";
+import { hostsOf, inScope, isSelection, matches, readable, rowsOf, type ListWish } from "./hostList";
+import { columnsOf } from "./columns";
+import { toCsv, toJson } from "./exportHosts";
+import { linesOf, treeOf, whyNot } from "./groupTree";
 import { HostsPage } from "./HostsPage";
+import { merge } from "./OrderPanel";
 import { Presence } from "./Presence";
 import { describe as describePresence } from "./presence";
+import { steady } from "./useHostRows";
+import { take as takeSelected } from "./useSelected";
 
 const host = (label: string, groupPath: string, part: Partial<HostSummary> = {}): HostSummary => ({
   id: label,
@@ -28,8 +35,18 @@ const host = (label: string, groupPath: string, part: Partial<HostSummary> = {})
   memoryUsedPercent: null,
   storageUsedPercent: 93.2,
   storageMount: "/",
+  tags: [],
+  enrolledAt: "2026-11-01T12:00:00Z",
   ...part,
 });
+const wish = (part: Partial<ListWish> = {}): ListWish => ({
+  scope: "",
+  words: "",
+  grouping: "group",
+  sorting: { by: "label", down: false },
+  ...part,
+});
+const labels = (hosts: HostSummary[], part: Partial<ListWish>) => hostsOf(hosts, wish(part)).map((h) => h.label);
 const away = { state: "away", reason: "lost-contact", since: "2026-11-23T11:56:00Z" } as const;
 
 describe("the list of hosts", () => {
@@ -40,7 +57,7 @@ describe("the list of hosts", () => {
   ];
 
   it("stands under its groups in natural order and counts who is away", () => {
-    const rows = rowsOf(hosts, "", "").map((r) =>
+    const rows = rowsOf(hostsOf(hosts, wish()), "group").map((r) =>
       r.kind === "group" ? `${r.path} ${r.hosts} ${r.away}` : r.host.label,
     );
     expect(rows).toEqual([
@@ -53,17 +70,112 @@ describe("the list of hosts", () => {
   });
 
   it("is narrowed by the scope and by what is typed", () => {
-    expect(rowsOf(hosts, "Saltmarsh Ferry", "").filter((r) => r.kind === "host")).toHaveLength(2);
+    expect(labels(hosts, { scope: "Saltmarsh Ferry" })).toHaveLength(2);
     expect(inScope(host("x", "Saltmarsh Ferrymen"), "Saltmarsh Ferry")).toBe(false);
-    expect(rowsOf(hosts, "", "elin").map((r) => (r.kind === "host" ? r.host.label : ""))).toContain("quay-ticket-2");
+    expect(labels(hosts, { words: "elin" })).toEqual(["quay-ticket-2"]);
+    expect(labels(hosts, { selected: new Set(["quay-ticket-10"]) })).toEqual(["quay-ticket-10"]);
     expect(matches(host("a", "b"), "198.51 B")).toBe(true);
     expect(matches(host("a", "b"), "a c")).toBe(false);
     expect(readable("Saltmarsh Ferry/Quay")).toBe("Saltmarsh Ferry ▸ Quay");
   });
 });
 
+describe("the order of hosts", () => {
+  const hosts = [
+    host("b", "Saltmarsh Ferry", { processorPercent: 4, retiredAt: null }),
+    host("a", "Saltmarsh Ferry", { processorPercent: 90 }),
+    host("c", "Copperbeech Libraries", { processorPercent: null }),
+    host("d", "Copperbeech Libraries", { retiredAt: "2026-11-20T12:00:00Z" }),
+  ];
+
+  it("goes by any column, both ways, and leaves retired ones aside until a selection names them", () => {
+    expect(labels(hosts, { sorting: { by: "processor", down: true } })).toEqual(["a", "b", "c"]);
+    expect(labels(hosts, { sorting: { by: "label", down: true } })).toEqual(["c", "b", "a"]);
+    expect(labels(hosts, { selected: new Set(["d"]) })).toEqual(["d"]);
+    expect(rowsOf(hosts, "customer").filter((r) => r.kind === "group")).toHaveLength(2);
+    expect(rowsOf(hosts, "none")).toHaveLength(4);
+  });
+
+  it("does not move under the pointer: what goes leaves, what comes goes to the end", () => {
+    expect(steady(["a", "b", "c"], ["c", "new", "a"])).toEqual(["a", "c", "new"]);
+  });
+
+  it("can be exported as it is shown", () => {
+    const csv = toCsv([host('desk "left", 2', "Saltmarsh Ferry/Quay")], columnsOf(["group", "storage", "none"]), 0);
+    expect(csv).toBe(
+      'Host,System name,Group,Storage\r\n"desk ""left"", 2","desk ""left"", 2",Saltmarsh Ferry ▸ Quay,93 %\r\n',
+    );
+    expect(JSON.parse(toJson(hosts))).toHaveLength(4);
+  });
+
+  it("tells words from selections", () => {
+    for (const text of ["quay*", "in Quay", "is away", "not x", "a and b", "memory.free < 1 GiB", "saved x", "all"])
+      expect(isSelection(text), text).toBe(true);
+    for (const text of ["", "quay ticket", "elin", "allotment", "island", "android"])
+      expect(isSelection(text), text).toBe(false);
+  });
+
+  it("follows what the service says of a selection", () => {
+    const first = takeSelected(undefined, { reset: true, added: ["a", "b"], removed: [] });
+    expect([...takeSelected(first, { reset: false, added: ["c"], removed: ["a"] })]).toEqual(["b", "c"]);
+    expect([...takeSelected(first, { reset: true, added: [], removed: [] })]).toEqual([]);
+  });
+});
+
+describe("two people at one host", () => {
+  const read = { label: "a", tags: ["x"], notes: "n", links: [], own: {} };
+
+  it("keep what only one of them touched, and are told what both did", () => {
+    const mine = { ...read, notes: "mine", tags: ["x", "y"] };
+    const theirs = { ...read, notes: "theirs", label: "b" };
+    expect(merge(mine, read, theirs)).toEqual({
+      draft: { label: "b", tags: ["x", "y"], notes: "mine", links: [], own: {} },
+      both: ["notes"],
+    });
+    expect(merge(mine, read, { ...read, notes: "mine" }).both).toEqual([]);
+  });
+});
+
+describe("the tree of groups", () => {
+  const group = (id: string, parentId: string | null, path: string, hosts = 0) => ({
+    id,
+    parentId,
+    path,
+    name: path.split("/").at(-1) ?? "",
+    hosts,
+    version: 1,
+  });
+  const groups = [
+    group("q", "s", "Saltmarsh Ferry/Quay", 2),
+    group("s", null, "Saltmarsh Ferry", 1),
+    group("o", "q", "Saltmarsh Ferry/Quay/Office", 3),
+    group("c", null, "Copperbeech Libraries"),
+  ];
+
+  it("counts what is below and leaves out what is closed", () => {
+    const tree = treeOf(groups);
+    expect(linesOf(tree, new Set()).map((n) => `${n.depth} ${n.group.name} ${n.hosts}`)).toEqual([
+      "0 Copperbeech Libraries 0",
+      "0 Saltmarsh Ferry 6",
+      "1 Quay 5",
+      "2 Office 3",
+    ]);
+    expect(linesOf(tree, new Set(["s"]))).toHaveLength(2);
+  });
+
+  it("says why something can't be moved", () => {
+    const [quay, ferry, office, libraries] = groups;
+    if (!quay || !ferry || !office || !libraries) throw new Error("groups");
+    expect(whyNot(quay, office)).toMatch(/below itself/);
+    expect(whyNot(quay, ferry)).toMatch(/already/);
+    expect(whyNot(ferry, libraries)).toMatch(/stays at the top/);
+    expect(whyNot(office, libraries)).toBeUndefined();
+  });
+});
+
 describe("the estate's store", () => {
   it("takes changes and forgets on a reset", () => {
+    vi.useFakeTimers();
     const store = new EstateStore();
     const told = vi.fn();
     store.subscribe(told);
@@ -72,7 +184,17 @@ describe("the estate's store", () => {
     expect([...store.get().hosts.values()].map((h) => `${h.label} ${h.groupPath}`)).toEqual(["a x", "b y"]);
     store.take({ reset: true, hosts: [host("c", "x")] });
     expect([...store.get().hosts.keys()]).toEqual(["c"]);
-    expect(told).toHaveBeenCalledTimes(3);
+    // The first at once, what follows quickly together.
+    expect(told).toHaveBeenCalledTimes(1);
+    vi.advanceTimersByTime(150);
+    expect(told).toHaveBeenCalledTimes(2);
+    const shape = store.get().shape;
+    store.take({ reset: false, hosts: [host("c", "x", { processorPercent: 50 })] });
+    expect(store.get().shape).toBe(shape);
+    store.take({ reset: false, hosts: [], gone: ["c"] });
+    expect(store.get().shape).not.toBe(shape);
+    expect(store.get().hosts.size).toBe(0);
+    vi.useRealTimers();
   });
 });
 
@@ -119,21 +241,23 @@ describe("a command's selection", () => {
 });
 
 describe("the hosts page", () => {
-  it("says what to do first, then shows hosts as they come", () => {
+  it("says what to do first, then shows hosts as they come", async () => {
     const page = (
       <MantineProvider>
-        <MemoryRouter initialEntries={["/hosts"]}>
-          <HostsPage />
-        </MemoryRouter>
+        <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+          <MemoryRouter initialEntries={["/hosts"]}>
+            <HostsPage />
+          </MemoryRouter>
+        </QueryClientProvider>
       </MantineProvider>
     );
     render(page);
     expect(screen.getByText("Asking the service …")).toBeInTheDocument();
     act(() => estateStore.take({ reset: true, hosts: [] }));
-    expect(screen.getByText("No host has joined yet")).toBeInTheDocument();
+    expect(await screen.findByText("No host has joined yet")).toBeInTheDocument();
     act(() =>
       estateStore.take({ reset: false, hosts: [host("plover-log-01", "Saltmarsh Ferry/Vessels", { presence: away })] }),
     );
-    expect(screen.getByText(/in all/)).toHaveTextContent("1 in all");
+    await waitFor(() => expect(screen.getByText(/in all/)).toHaveTextContent("1 in all"));
   });
 });

@@ -2,20 +2,28 @@ import { follow, type LineState } from "../api/live";
 import type { EstateChanges, HostSummary } from "../api/types";
 
 export interface Estate {
+  /** One map that is changed in place: thirty thousand hosts are not copied for each message. */
   hosts: ReadonlyMap<string, HostSummary>;
   line: LineState;
   /** True once the first message has come: an empty estate is then really empty. */
   known: boolean;
+  /** Another number whenever a host has changed. */
+  version: number;
+  /** Another number whenever hosts came or went, or changed their name, place or tags: what lists are ordered and narrowed by. */
+  shape: number;
 }
 
-/**
- * The estate as the service tells it, for everything on screen. Changes are gathered and shown at most once a frame's
- * worth of time, so that five hundred of them a second stay one redraw.
- */
+/** Listeners are told at most so often; the first change after a quiet time at once. */
+const PACE_MS = 100;
+
+/** The estate as the service tells it, for everything on screen. */
 export class EstateStore {
-  private estate: Estate = { hosts: new Map(), line: "connecting", known: false };
+  private hosts = new Map<string, HostSummary>();
+  private estate: Estate = { hosts: this.hosts, line: "connecting", known: false, version: 0, shape: 0 };
   private listeners = new Set<() => void>();
   private stop: (() => void) | undefined;
+  private toldAt = -Infinity;
+  private timer: ReturnType<typeof setTimeout> | undefined;
 
   readonly subscribe = (listener: () => void) => {
     this.listeners.add(listener);
@@ -29,26 +37,50 @@ export class EstateStore {
       "Estate",
       [],
       (changes) => this.take(changes),
-      (line) => this.set({ ...this.estate, line }),
+      (line) => this.set({ line }),
     );
   }
 
   close() {
     this.stop?.();
     this.stop = undefined;
-    this.set({ hosts: new Map(), line: "connecting", known: false });
+    this.hosts = new Map();
+    this.set({ hosts: this.hosts, line: "connecting", known: false, shape: this.estate.shape + 1 });
   }
 
   take(changes: EstateChanges) {
-    const hosts = new Map(changes.reset ? [] : this.estate.hosts);
-    for (const host of changes.hosts) hosts.set(host.id, host);
-    this.set({ ...this.estate, hosts, known: true });
+    if (changes.reset) this.hosts = new Map();
+    let reshaped = changes.reset || (changes.gone?.length ?? 0) > 0;
+    for (const host of changes.hosts) {
+      const before = this.hosts.get(host.id);
+      reshaped ||= !before || shapeOf(before) !== shapeOf(host);
+      this.hosts.set(host.id, host);
+    }
+    for (const id of changes.gone ?? []) this.hosts.delete(id);
+    this.set({
+      hosts: this.hosts,
+      known: true,
+      version: this.estate.version + 1,
+      shape: this.estate.shape + (reshaped ? 1 : 0),
+    });
   }
 
-  private set(estate: Estate) {
-    this.estate = estate;
+  private set(change: Partial<Estate>) {
+    this.estate = { ...this.estate, ...change };
+    const wait = this.toldAt + PACE_MS - performance.now();
+    if (wait <= 0) this.tell();
+    else this.timer ??= setTimeout(() => this.tell(), wait);
+  }
+
+  private tell() {
+    clearTimeout(this.timer);
+    this.timer = undefined;
+    this.toldAt = performance.now();
     for (const listener of this.listeners) listener();
   }
 }
+
+const shapeOf = (h: HostSummary) =>
+  `${h.label}\n${h.systemName}\n${h.groupPath}\n${h.address ?? ""}\n${h.users.join()}\n${h.tags.join()}\n${h.retiredAt ?? ""}`;
 
 export const estateStore = new EstateStore();

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import type { HostSummary } from "../api/types";
 import { customerOf } from "../estate/emblem";
+import { quoted } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
 import { Output, RunStatus } from "./Output";
 import { useJob } from "./useJob";
@@ -12,11 +13,10 @@ import { isFinal } from "./words";
 
 /** A selection that names exactly this host: its system name and its group. */
 export function selectionOf(host: HostSummary): string {
-  const quote = (text: string) => `"${text.replaceAll("\\", "\\\\").replaceAll('"', '\\"')}"`;
-  return `${quote(host.label)} and in ${quote(host.groupPath)}`;
+  return `${quoted(host.label)} and in ${quoted(host.groupPath)}`;
 }
 
-export function CommandPanel({ host }: { host: HostSummary }) {
+export function CommandPanel({ host, autoFocus = false }: { host: HostSummary; autoFocus?: boolean }) {
   const [line, setLine] = useState("");
   const start = useMutation({
     mutationFn: (command: string) =>
@@ -42,6 +42,7 @@ export function CommandPanel({ host }: { host: HostSummary }) {
         <TextInput
           label={`Command line for ${host.label}`}
           classNames={{ input: "mono" }}
+          autoFocus={autoFocus}
           placeholder="uptime"
           value={line}
           onChange={(e) => setLine(e.currentTarget.value)}

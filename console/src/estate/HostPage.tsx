@@ -129,26 +129,31 @@ export function HostPage() {
             </Button>
           ))}
         </div>
+        {/* Two columns that fill up by themselves: a short panel leaves no hole beside a long one. */}
         <div className="panels">
-          {open.has("Health") && <HealthPanel hostId={id} latest={detail.data?.latestSample} />}
-          {(open.has("Command") || wanted === "command") && (
-            <CommandPanel key={id} host={host} autoFocus={wanted === "command"} />
-          )}
-          {open.has("Notes") && detail.data && <OrderPanel key={id} host={detail.data} />}
-          {open.has("Facts") && detail.data && (
-            <FactsPanel
-              host={{ ...detail.data, summary: { ...detail.data.summary, ...host } as HostDetail["summary"] }}
-            />
-          )}
-          {open.has("Jobs") && (
-            <section className="panel" aria-labelledby="jobs-title">
-              <header>
-                <h2 id="jobs-title">Jobs on {host.label}</h2>
-              </header>
-              <JobList hostId={id} />
-            </section>
-          )}
-          {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
+          <div className="stack">
+            {open.has("Health") && <HealthPanel hostId={id} latest={detail.data?.latestSample} />}
+            {open.has("Facts") && detail.data && (
+              <FactsPanel
+                host={{ ...detail.data, summary: { ...detail.data.summary, ...host } as HostDetail["summary"] }}
+              />
+            )}
+          </div>
+          <div className="stack">
+            {(open.has("Command") || wanted === "command") && (
+              <CommandPanel key={id} host={host} autoFocus={wanted === "command"} />
+            )}
+            {open.has("Notes") && detail.data && <OrderPanel key={id} host={detail.data} />}
+            {open.has("Jobs") && (
+              <section className="panel" aria-labelledby="jobs-title">
+                <header>
+                  <h2 id="jobs-title">Jobs on {host.label}</h2>
+                </header>
+                <JobList hostId={id} />
+              </section>
+            )}
+            {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
+          </div>
         </div>
       </main>
     </>

@@ -83,17 +83,19 @@ export function HostsPage() {
           placeholder="narrow: words, or a selection like  memory.free < 1 GiB"
           problem={selected.problem}
         />
-        <SegmentedControl
-          size="sm"
-          aria-label="Under which headings"
-          data={[
-            { value: "group", label: "By group" },
-            { value: "customer", label: "By customer" },
-            { value: "none", label: "Flat" },
-          ]}
-          value={view.grouping}
-          onChange={(v) => view.change({ group: v === "group" ? "" : v })}
-        />
+        {view.shape === "table" && (
+          <SegmentedControl
+            size="sm"
+            aria-label="Under which headings"
+            data={[
+              { value: "group", label: "By group" },
+              { value: "customer", label: "By customer" },
+              { value: "none", label: "Flat" },
+            ]}
+            value={view.grouping}
+            onChange={(v) => view.change({ group: v === "group" ? "" : v })}
+          />
+        )}
         <SegmentedControl
           size="sm"
           aria-label="Shown as"

@@ -67,7 +67,7 @@ export const columns: HostColumn[] = [
     text: (h) => percent(h.storageUsedPercent),
     order: (h) => h.storageUsedPercent ?? -1,
   },
-  { id: "customer", title: "Customer", width: "minmax(140px, 1fr)", text: (h) => customerOf(h.groupPath) },
+  { id: "customer", title: "Customer", width: "minmax(190px, 1fr)", text: (h) => customerOf(h.groupPath) },
   { id: "group", title: "Group", width: "minmax(180px, 1.4fr)", text: (h) => readable(h.groupPath) },
   { id: "tags", title: "Tags", width: "minmax(110px, 1fr)", text: (h) => h.tags.join(", ") },
   { id: "address", title: "Address", width: "minmax(130px, 0.8fr)", text: (h) => h.address ?? "–" },

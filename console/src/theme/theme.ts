@@ -27,5 +27,9 @@ export const theme = createTheme({
   respectReducedMotion: true,
   focusRing: "always",
   // Named, so that the style sheet can tell the primary act from the others.
-  components: { Button: { defaultProps: { variant: "filled" } } },
+  components: {
+    Button: { defaultProps: { variant: "filled" } },
+    // Locking the page's scrolling writes a style of its own, which the page's policy rightly refuses.
+    Modal: { defaultProps: { lockScroll: false } },
+  },
 });

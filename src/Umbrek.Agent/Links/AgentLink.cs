@@ -73,9 +73,10 @@ public sealed class AgentLink(
             try
             {
                 var refused = await LiveAsync(() => attempt = 0, stop).ConfigureAwait(false);
-                if (refused is { Refusal: LinkRefusal.AwaitingApproval })
+                if (refused is { Refusal: LinkRefusal.AwaitingApproval or LinkRefusal.HostRetired })
                 {
-                    report(LinkState.AwaitingApproval, refused.Message);
+                    // A person may change that at any time.
+                    report(refused.Refusal == LinkRefusal.HostRetired ? LinkState.Refused : LinkState.AwaitingApproval, refused.Message);
                     wait = TimeSpan.FromSeconds(Math.Min(MostApprovalWait.TotalSeconds, ApprovalWait.TotalSeconds * Math.Pow(1.3, approvalAsked++)) * (0.75 + 0.5 * Random.Shared.NextDouble()));
                 }
                 else if (refused is { Refusal: LinkRefusal.ClonedIdentity, SplitToken: { } token })

@@ -19,11 +19,11 @@ public sealed class ConsoleTests
         await world.EnrolAsync("plover-log-01");
         await page.GetByText("plover-log-01").WaitForAsync(new() { Timeout = 5000 });
         var agent = world.StartAgent("plover-log-01");
-        var row = page.Locator("a.hosts-row", new() { HasText = "plover-log-01" });
+        var row = page.Locator(".hosts-row.host", new() { HasText = "plover-log-01" });
         await row.Locator(".presence", new() { HasTextString = "linked" }).And(page.Locator(":not(.away)")).WaitForAsync();
         await agent.StopAsync();
         await row.GetByText("agent stopped").WaitForAsync();
-        (await row.GetAttributeAsync("class")).ShouldBe("hosts-row away");
+        (await row.GetAttributeAsync("class")).ShouldBe("hosts-row host away");
         browser.Complaints.ShouldBeEmpty();
     }
 
@@ -115,7 +115,7 @@ public sealed class ConsoleTests
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");
-        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
             ("join/find", "Nobody has looked around"), ("join/agents", "Update agents"), (installer.Link[$"{world.Address}".Length..], "What it allows"), ("nowhere", "no such page") })
         {
             await browser.Page.GotoAsync($"{world.Address}{path}");

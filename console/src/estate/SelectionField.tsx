@@ -46,6 +46,13 @@ export function SelectionField({
     return () => clearTimeout(timer);
   }, [typed, told, onChange]);
 
+  /** What is typed counts now, not only after a pause: whoever leaves the field acts on it. */
+  const settle = () => {
+    combobox.closeDropdown();
+    if (typed === told) return;
+    setTold(typed);
+    onChange(typed.trim());
+  };
   const at = () => setCursor(input.current?.selectionStart ?? typed.length);
   const go = (text: string) => {
     const piece = completions.data;
@@ -83,14 +90,10 @@ export function SelectionField({
             combobox.openDropdown();
           }}
           onKeyUp={at}
-          onBlur={() => combobox.closeDropdown()}
+          onBlur={settle}
           onKeyDown={(e) => {
             if (e.key === "Escape") combobox.closeDropdown();
-            if (e.key === "Enter" && combobox.getSelectedOptionIndex() < 0) {
-              setTold(typed);
-              onChange(typed.trim());
-              combobox.closeDropdown();
-            }
+            if (e.key === "Enter" && combobox.getSelectedOptionIndex() < 0) settle();
             if (e.key === "ArrowDown" && !open) combobox.openDropdown();
           }}
         />

@@ -47,8 +47,11 @@ terminal() { # file, commands
   wait $window 2>/dev/null || true
   echo "$1"
 }
-terminal client-hosts.png "umbrek host list 'quay-ticket-* or tidewell-kiosk'
-umbrek host show ripening-climate-02"
+terminal client-hosts.png "umbrek find tikcet
+umbrek host list 'tagged kiosk and (memory.free < 2 GiB or seen > 2 d)'
+umbrek selection check 'memroy.free < 1 GiB'
+umbrek host edit 'in \"Saltmarsh Ferry\" and *-log-*' --tag 'behind the link' --preview
+umbrek host timeline quay-ticket-01"
 terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print'
 umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime

@@ -1,14 +1,15 @@
 using Umbrek.Bench.Enrolment;
+using Umbrek.Bench.Estate;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Links;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [programs]
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "joining", "programs"] : args;
+var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "programs"] : args;
 Figures.Machine();
 foreach (var what in wanted)
 {
@@ -20,12 +21,16 @@ foreach (var what in wanted)
     {
         await EnrolmentBench.RunAsync();
     }
+    else if (what == "estate")
+    {
+        await EstateBench.RunAsync();
+    }
     else if (what == "programs")
     {
         await ProgramBench.RunAsync();
     }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining' or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate' or 'programs'.");
     }
 }

@@ -33,13 +33,34 @@ const shot = async (file) => {
 
 await page.goto(address);
 await page.getByRole("heading", { name: "Sign in" }).waitFor();
-await shot("console-sign-in.png");
 await page.getByLabel("Name").fill(name);
 await page.getByRole("textbox", { name: "Password" }).fill(password);
 await page.getByRole("button", { name: "Sign in" }).click();
 await page.getByText("dome-control").first().waitFor();
 await shot("console-hosts.png");
 
+await page.keyboard.press("/");
+await page.keyboard.type("tikcet");
+await page.getByRole("option", { name: /quay-ticket-04/ }).waitFor();
+await shot("console-quick-find.png");
+await page.keyboard.press("Escape");
+
+await page.goto(`${address}/hosts/customers`);
+await page.getByText("Wanda Pell").waitFor();
+await shot("console-customers.png");
+await page.goto(`${address}/hosts/groups`);
+await page.getByRole("treeitem", { name: /^Ticketing/ }).focus();
+await page.keyboard.press("ArrowRight");
+await page.getByRole("treeitem", { name: "Ticket desk, left" }).waitFor();
+await shot("console-groups.png");
+await page.goto(
+  `${address}/hosts?on=${encodeURIComponent("tagged kiosk or storage.used > 70 %")}&group=none&sort=-storage&columns=presence,customer,tags,memory,storage,seen`,
+);
+await page.getByText("found").waitFor();
+await page.locator(".hosts-row.host").first().waitFor();
+await shot("console-selection.png");
+
+await page.goto(`${address}/hosts`);
 await page.getByText("dome-capture-02").first().click();
 await page.getByRole("heading", { name: "dome-capture-02", exact: true }).waitFor();
 await page.getByLabel("Command line for dome-capture-02").fill("hostname; uptime; df -h");
@@ -95,9 +116,6 @@ await page.setViewportSize({ width: 390, height: 844 });
 await page.emulateMedia({ colorScheme: "dark" });
 await page.getByText("quay-ticket-03").first().waitFor();
 await shot("console-hosts-phone.png");
-await page.getByText("quay-ticket-03").first().click();
-await page.getByLabel(/Processor: now/).waitFor();
-await shot("console-host-phone.png");
 
 await browser.close();
 rmSync(profile, { recursive: true, force: true });

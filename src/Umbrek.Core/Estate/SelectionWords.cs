@@ -42,7 +42,11 @@ public static class SelectionWords
     /// <summary>Signs that people bring along, and how it is said here.</summary>
     public static readonly IReadOnlyDictionary<string, string> Foreign = new Dictionary<string, string>
     {
-        ["&&"] = "and", ["&"] = "and", ["||"] = "or", ["|"] = "or", ["!"] = "not",
+        ["&&"] = "and",
+        ["&"] = "and",
+        ["||"] = "or",
+        ["|"] = "or",
+        ["!"] = "not",
     };
 
     /// <param name="problem">A quotation mark that is never closed; the word then reaches to the end.</param>

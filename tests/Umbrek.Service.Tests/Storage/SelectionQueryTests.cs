@@ -120,15 +120,29 @@ public abstract class SelectionQueryTests : IAsyncLifetime
             };
             db.Hosts.Add(new HostRow
             {
-                Id = id, GroupId = group.Id, SystemName = host.SystemName, Label = host.Label, PublicKey = id.ToByteArray(), EnrolledAt = host.EnrolledAt, AgentVersion = host.AgentVersion,
-                LastSeenAt = host.LastSeenAt, Presence = presence, PresenceSince = Noon, RetiredAt = host.Retired ? Noon : null, Version = 1,
+                Id = id,
+                GroupId = group.Id,
+                SystemName = host.SystemName,
+                Label = host.Label,
+                PublicKey = id.ToByteArray(),
+                EnrolledAt = host.EnrolledAt,
+                AgentVersion = host.AgentVersion,
+                LastSeenAt = host.LastSeenAt,
+                Presence = presence,
+                PresenceSince = Noon,
+                RetiredAt = host.Retired ? Noon : null,
+                Version = 1,
             });
             db.HostTags.AddRange(host.Tags.Select(t => new HostTagRow { HostId = id, Key = Wildcard.Fold(t), Tag = t }));
             var own = fields.Where(_ => random.Next(2) == 0).Select(f => f.Read(f.Kind switch { OwnFieldKind.Number => $"{random.Next(40)}", OwnFieldKind.Date => $"2026-01-{random.Next(1, 28):00}", _ => Pick(Names) }, out _)!).ToList();
             db.OwnValues.AddRange(own.Select(o => new OwnValueRow
             {
-                HostId = id, FieldId = fieldRows.First(f => f.Name == o.Field && GroupPath.Customer(group.Path) == groups.Values.First(g => g.Id == f.CustomerId).Name).Id,
-                Text = o.Text, TextKey = Wildcard.Fold(o.Text), Number = o.Number, Day = o.Day?.DayNumber,
+                HostId = id,
+                FieldId = fieldRows.First(f => f.Name == o.Field && GroupPath.Customer(group.Path) == groups.Values.First(g => g.Id == f.CustomerId).Name).Id,
+                Text = o.Text,
+                TextKey = Wildcard.Fold(o.Text),
+                Number = o.Number,
+                Day = o.Day?.DayNumber,
             }));
             var facts = new List<(string, IReadOnlyList<FactValue>)>();
             foreach (var (name, json) in RandomFacts(random))

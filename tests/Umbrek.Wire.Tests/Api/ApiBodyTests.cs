@@ -18,7 +18,7 @@ public sealed class ApiBodyTests
         JsonSerializer.SerializeToElement(
             new HostSummary(Id, "kx-77a", "quay-ticket-01", "Saltmarsh Ferry/Quay", new PresenceInfo(PresenceState.Away, AwayReason.LostContact, Noon), Noon, "Debian", "0.1.0", "192.0.2.1", ["elin.marlow"], Noon, 1, 2, 3, "/"),
             WireJson.Default.HostSummary),
-        "id systemName label groupPath presence lastSeenAt os agentVersion address users sampledAt processorPercent memoryUsedPercent storageUsedPercent storageMount");
+        "id systemName label groupPath presence lastSeenAt os agentVersion address users sampledAt processorPercent memoryUsedPercent storageUsedPercent storageMount tags enrolledAt");
 
     [Fact]
     public void A_run_has_its_documented_fields_and_words()

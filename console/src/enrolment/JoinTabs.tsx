@@ -1,5 +1,4 @@
-import { NavLink } from "react-router";
-import { useScope } from "../estate/useEstate";
+import { Tabs } from "../parts/Tabs";
 
 const tabs = [
   { to: "/join", name: "Installers" },
@@ -7,15 +6,4 @@ const tabs = [
   { to: "/join/agents", name: "Agent updates" },
 ];
 
-export function JoinTabs() {
-  const [scope] = useScope();
-  return (
-    <nav className="places" aria-label="Parts of Join">
-      {tabs.map((t) => (
-        <NavLink key={t.to} end to={{ pathname: t.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}>
-          {t.name}
-        </NavLink>
-      ))}
-    </nav>
-  );
-}
+export const JoinTabs = () => <Tabs of="Join" tabs={tabs} />;

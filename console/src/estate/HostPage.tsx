@@ -10,11 +10,12 @@ import { JobList } from "../jobs/JobList";
 import { Ago } from "../parts/Ago";
 import { Empty } from "../parts/Trouble";
 import { Emblem } from "./Emblem";
-import { colours, customerOf } from "./emblem";
+import { customerOf } from "./emblem";
 import { FactsPanel } from "./FactsPanel";
 import { HostActs } from "./HostActs";
 import { readable } from "./hostList";
 import { OrderPanel } from "./OrderPanel";
+import { OwnColour } from "./OwnColour";
 import { Presence } from "./Presence";
 import { TimelinePanel } from "./TimelinePanel";
 import { useEmblems } from "./useCustomers";
@@ -84,13 +85,7 @@ export function HostPage() {
       <div className="identity" style={{ "--edge": emblems(customer).field } as React.CSSProperties}>
         <h1>
           {host.label}
-          {mine?.colour && (
-            <span
-              className="own-colour"
-              style={{ background: colours[mine.colour]?.[0] }}
-              title={`marked ${mine.colour} by you`}
-            />
-          )}
+          <OwnColour mark={mine} />
         </h1>
         <span className="mono muted">{host.systemName}</span>
         <span className="whose">

@@ -9,7 +9,9 @@ import type { HostColumn } from "./columns";
 import { Flag } from "./Emblem";
 import { readable, type ListRow, type Sorting } from "./hostList";
 import { Presence } from "./Presence";
+import { OwnColour } from "./OwnColour";
 import { useEmblems } from "./useCustomers";
+import type { OwnMark } from "./useMarks";
 
 const HIGH_PERCENT = 90;
 
@@ -47,7 +49,7 @@ export function HostTable({
   onSort,
   marks,
   search,
-  pinned,
+  own,
 }: {
   rows: ListRow[];
   columns: HostColumn[];
@@ -55,7 +57,7 @@ export function HostTable({
   onSort: (by: string) => void;
   marks: Marks;
   search: string;
-  pinned: ReadonlySet<string>;
+  own: ReadonlyMap<string, OwnMark>;
 }) {
   const navigate = useNavigate();
   const emblems = useEmblems();
@@ -183,13 +185,14 @@ export function HostTable({
                     onFocus={() => setAt(row.host.id)}
                   >
                     <b>
-                      {pinned.has(row.host.id) && (
+                      {own.get(row.host.id)?.pinned && (
                         <span className="pin" title="pinned by you">
                           <span aria-hidden="true">◆ </span>
                           <span className="hidden-text">pinned </span>
                         </span>
                       )}
                       {row.host.label}
+                      <OwnColour mark={own.get(row.host.id)} />
                     </b>
                     <span className="mono">
                       {row.host.retiredAt

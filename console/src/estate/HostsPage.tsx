@@ -17,6 +17,8 @@ import { useHostsView } from "./useHostsView";
 import { useMarks } from "./useMarks";
 import { useSelected } from "./useSelected";
 
+const nothing: ReadonlySet<string> = new Set();
+
 export function HostsPage() {
   const estate = useEstate();
   const [scope] = useScope();
@@ -28,13 +30,25 @@ export function HostsPage() {
   const [marked, setMarked] = useState<ReadonlySet<string>>(new Set());
   const [last, setLast] = useState<string>();
   const own = useMarks();
-  const pinned = useMemo(() => new Set([...own].filter(([, m]) => m.pinned).map(([id]) => id)), [own]);
-  const nothing = useMemo(() => new Set<string>(), []);
+  const ownIds = useMemo(
+    () => ({
+      pinned: new Set([...own].filter(([id, m]) => m.pinned && estate.hosts.has(id)).map(([id]) => id)),
+      recent: new Set([...own].filter(([id, m]) => m.openedAt && estate.hosts.has(id)).map(([id]) => id)),
+    }),
+    // The map is changed in place; its shape says when hosts came or went.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [own, estate.hosts, estate.shape],
+  );
+  const only = useMemo(() => {
+    const bySelection = selection ? (selected.ids ?? nothing) : undefined;
+    const byMine = view.mine ? ownIds[view.mine] : undefined;
+    return bySelection && byMine ? new Set([...byMine].filter((id) => bySelection.has(id))) : (bySelection ?? byMine);
+  }, [selection, selected.ids, view.mine, ownIds]);
   const { hosts, rows } = useHostRows(
     {
       scope,
       words: selection ? "" : view.on,
-      selected: selection ? (selected.ids ?? nothing) : undefined,
+      selected: only,
       grouping: view.grouping,
       sorting: view.sorting,
     },
@@ -65,7 +79,7 @@ export function HostsPage() {
         <HostsTabs />
         <div className="counts" aria-live="polite">
           <span>
-            <b>{hosts.length}</b> {view.on ? "found" : "in all"}
+            <b>{hosts.length}</b> {view.on || view.mine ? "found" : "in all"}
           </span>
           <span>
             <b>{linked}</b> linked
@@ -123,7 +137,21 @@ export function HostsPage() {
           </Menu.Dropdown>
         </Menu>
       </div>
-      <SavedSelections on={view.on} onChange={(text) => view.change({ on: text })} />
+      <SavedSelections on={view.on} onChange={(text) => view.change({ on: text })}>
+        {(["pinned", "recent"] as const).map((which) => (
+          <Button
+            key={which}
+            size="compact-sm"
+            variant="default"
+            className={view.mine === which ? "in-force" : ""}
+            aria-pressed={view.mine === which}
+            onClick={() => view.change({ mine: view.mine === which ? "" : which })}
+          >
+            {which === "pinned" ? "◆ Pinned" : "Opened lately"}
+            <span className="muted">&nbsp;{ownIds[which].size}</span>
+          </Button>
+        ))}
+      </SavedSelections>
       {markedHosts.length > 0 && <BulkBar hosts={markedHosts} onClear={() => setMarked(new Set())} />}
       <div
         onPointerEnter={() => setHeld(true)}
@@ -155,7 +183,7 @@ export function HostsPage() {
             onSort={sort}
             marks={{ marked, toggle }}
             search={scope ? `?scope=${encodeURIComponent(scope)}` : ""}
-            pinned={pinned}
+            own={own}
           />
         )}
       </div>

@@ -1,5 +1,4 @@
-import { NavLink } from "react-router";
-import { useScope } from "./useEstate";
+import { Tabs } from "../parts/Tabs";
 
 const tabs = [
   { to: "/hosts", name: "Hosts" },
@@ -7,15 +6,4 @@ const tabs = [
   { to: "/hosts/customers", name: "Customers" },
 ];
 
-export function HostsTabs() {
-  const [scope] = useScope();
-  return (
-    <nav className="places" aria-label="Parts of Hosts">
-      {tabs.map((t) => (
-        <NavLink key={t.to} end to={{ pathname: t.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}>
-          {t.name}
-        </NavLink>
-      ))}
-    </nav>
-  );
-}
+export const HostsTabs = () => <Tabs of="Hosts" tabs={tabs} />;

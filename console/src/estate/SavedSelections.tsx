@@ -7,7 +7,15 @@ import { Trouble } from "../parts/Trouble";
 import { isSelection, quoted } from "./hostList";
 
 /** Saved selections beside each other, with the hosts that each names now; the one in force is marked. */
-export function SavedSelections({ on, onChange }: { on: string; onChange: (text: string) => void }) {
+export function SavedSelections({
+  on,
+  onChange,
+  children,
+}: {
+  on: string;
+  onChange: (text: string) => void;
+  children?: React.ReactNode;
+}) {
   const queries = useQueryClient();
   const [name, setName] = useState<string>();
   const saved = useQuery({
@@ -34,6 +42,7 @@ export function SavedSelections({ on, onChange }: { on: string; onChange: (text:
   return (
     <div className="saved">
       <div className="saved-list" role="group" aria-label="Saved selections">
+        {children}
         {saved.data?.map((s) => (
           <Button
             key={s.id}

@@ -8,11 +8,13 @@ export type Shape = "table" | "tiles";
 export interface HostsView {
   /** What is typed to narrow the list: words or a selection. */
   on: string;
+  /** Only what the technician pinned, or opened lately. */
+  mine: "" | "pinned" | "recent";
   grouping: Grouping;
   sorting: Sorting;
   shape: Shape;
   columns: HostColumn[];
-  change: (change: Partial<Record<"on" | "group" | "sort" | "as" | "columns", string>>) => void;
+  change: (change: Partial<Record<"on" | "mine" | "group" | "sort" | "as" | "columns", string>>) => void;
   setColumns: (ids: string[]) => void;
 }
 
@@ -25,6 +27,7 @@ const groupings: Grouping[] = ["group", "customer", "none"];
 export function useHostsView(): HostsView {
   const [params, setParams] = useSearchParams();
   const [kept, keep] = usePreference<string[]>("hosts.columns", usualColumns);
+  const mine = params.get("mine");
   const sort = params.get("sort") ?? "label";
   const named = params.get("columns")?.split(",");
   const columns = columnsOf(named ?? kept);
@@ -42,6 +45,7 @@ export function useHostsView(): HostsView {
     );
   return {
     on: params.get("on") ?? "",
+    mine: mine === "pinned" || mine === "recent" ? mine : "",
     grouping: groupings.find((g) => g === params.get("group")) ?? "group",
     sorting: { by: sort.replace(/^-/, ""), down: sort.startsWith("-") },
     shape: params.get("as") === "tiles" ? "tiles" : "table",

@@ -233,7 +233,7 @@ public sealed class EnrolmentService(
             return null;
         }
         var alike = await db.Hosts.AsNoTracking()
-            .Where(h => (machine.MachineId != null && h.MachineId == machine.MachineId) || (machine.HardwareId != null && h.HardwareId == machine.HardwareId))
+            .Where(h => h.RetiredAt == null).Where(h => (machine.MachineId != null && h.MachineId == machine.MachineId) || (machine.HardwareId != null && h.HardwareId == machine.HardwareId))
             .Select(h => new { h.Id, h.MachineId, h.HardwareId }).ToListAsync(cancel).ConfigureAwait(false);
         return alike.Where(h => machine.IsSameMachineAs(new MachineMark(h.MachineId, h.HardwareId)))
             .Select(h => estate.Find(h.Id)).OfType<HostSummary>()

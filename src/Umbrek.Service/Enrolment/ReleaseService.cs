@@ -44,7 +44,7 @@ public sealed class ReleaseService(IDatabase database, EstateIndex estate, Agent
     {
         await using var db = database.Open();
         var rows = await db.Releases.AsNoTracking().OrderByDescending(r => r.AddedAt).ToListAsync(cancel).ConfigureAwait(false);
-        var used = estate.All.CountBy(h => h.AgentVersion).ToDictionary(c => c.Key, c => c.Value);
+        var used = estate.All.Where(h => h.RetiredAt is null).CountBy(h => h.AgentVersion).ToDictionary(c => c.Key, c => c.Value);
         return [.. rows.Select((r, i) => new ReleaseInfo(r.Version, r.System, r.Size, r.Sha256, r.AddedAt, r.AddedBy, i == 0, used.GetValueOrDefault(r.Version)))];
     }
 

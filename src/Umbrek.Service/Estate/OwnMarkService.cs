@@ -78,6 +78,14 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
         {
             throw ProblemException.Invalid($"A preference has a name of up to 60 characters and a text of up to {MaxPreference}.");
         }
+        try
+        {
+            using var _ = System.Text.Json.JsonDocument.Parse(value);
+        }
+        catch (System.Text.Json.JsonException)
+        {
+            throw ProblemException.Invalid("A preference is JSON.");
+        }
         await using var db = database.Open();
         var row = await db.Preferences.FirstOrDefaultAsync(p => p.TechnicianId == technicianId && p.Name == name, cancel).ConfigureAwait(false);
         if (row is null)

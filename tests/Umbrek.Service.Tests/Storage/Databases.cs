@@ -14,6 +14,11 @@ public sealed class PostgresServer : IAsyncLifetime
     private Process? server;
     private int port;
 
+    private int databases;
+
+    /// <summary>A database that nobody else has.</summary>
+    public IDatabase Open() => new PostgresDatabase(ConnectionString($"umbrek{Interlocked.Increment(ref databases)}"));
+
     public string ConnectionString(string database) => $"Host=127.0.0.1;Port={port};Username=umbrek;Database={database};Pooling=true;Maximum Pool Size=10";
 
     public async ValueTask InitializeAsync()
@@ -80,22 +85,33 @@ public sealed class PostgresServer : IAsyncLifetime
     }
 }
 
-public sealed class SqliteStorageTests : StorageTests
+/// <summary>Tests that every database must pass alike: each has one of its own, migrated.</summary>
+public abstract class DatabaseTests : IAsyncLifetime
 {
-    private readonly TestDirectory directory = new();
+    protected IDatabase Database { get; private set; } = null!;
 
-    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new SqliteDatabase(directory.In("umbrek.db")));
+    protected abstract IDatabase Open();
 
-    public override async ValueTask DisposeAsync()
+    public async ValueTask InitializeAsync()
     {
-        await base.DisposeAsync();
-        directory.Dispose();
+        Database = Open();
+        await using var db = Database.Open();
+        await db.Database.MigrateAsync();
+    }
+
+    public virtual ValueTask DisposeAsync()
+    {
+        (Database as IDisposable)?.Dispose();
+        return ValueTask.CompletedTask;
     }
 }
 
-public sealed class PostgresStorageTests(PostgresServer server) : StorageTests, IClassFixture<PostgresServer>
+/// <summary>A file that goes with the test.</summary>
+public sealed class SqliteFile : IDisposable
 {
-    private static int databases;
+    private readonly TestDirectory directory = new();
 
-    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new PostgresDatabase(server.ConnectionString($"umbrek{Interlocked.Increment(ref databases)}")));
+    public IDatabase Open() => new SqliteDatabase(directory.In("umbrek.db"));
+
+    public void Dispose() => directory.Dispose();
 }

@@ -11,29 +11,12 @@ using Umbrek.Tests;
 namespace Umbrek.Service.Tests.Storage;
 
 /// <summary>A selection names the same hosts whether the database or the memory is asked, over random estates.</summary>
-public abstract class SelectionQueryTests : IAsyncLifetime
+public abstract class SelectionQueryTests : DatabaseTests
 {
     private static readonly DateTimeOffset Noon = new(2026, 11, 23, 12, 0, 0, 250, TimeSpan.Zero);
     private static readonly string[] Names = ["a", "quay-ticket-01", "Quay-Ticket-02", "two words", "q\"u\\ote", "ä,ö", "Ä,Ö", "100%", "under_score", "underXscore", "kiosk-🧀", "kiosk-1", "ÉLIN", "elin.marlow", "ben.tarrant"];
     private static readonly string[] Groups = ["Saltmarsh Ferry", "Saltmarsh Ferry/Quay", "Saltmarsh Ferry/Quay/Office", "Saltmarsh Ferrymen", "Copperbeech Libraries/Marl", "100%_/a", "100%_/ab", "100x_/a"];
     private static readonly string[] Versions = ["0.1.0", "0.9", "0.9.2", "0.10.0", "0.10.0-rc.1"];
-
-    private IDatabase database = null!;
-
-    protected abstract Task<IDatabase> OpenAsync();
-
-    public async ValueTask InitializeAsync()
-    {
-        database = await OpenAsync();
-        await using var db = database.Open();
-        await db.Database.MigrateAsync();
-    }
-
-    public virtual ValueTask DisposeAsync()
-    {
-        (database as IDisposable)?.Dispose();
-        return ValueTask.CompletedTask;
-    }
 
     [Theory]
     [InlineData(1)]
@@ -42,13 +25,13 @@ public abstract class SelectionQueryTests : IAsyncLifetime
     public async Task The_database_and_the_memory_name_the_same_hosts(int seed)
     {
         var hosts = await FillAsync(new Random(seed));
-        await using var db = database.Open();
+        await using var db = Database.Open();
         await db.Database.OpenConnectionAsync();
         SelectionGen.Trees(saved: false).Sample(
             selection =>
             {
                 using var command = db.Database.GetDbConnection().CreateCommand();
-                SelectionSql.Write(command, selection, database.Dialect, Versions, Noon);
+                SelectionSql.Write(command, selection, Database.Dialect, Versions, Noon);
                 var found = new HashSet<Guid>();
                 using (var reader = command.ExecuteReader())
                 {
@@ -66,21 +49,21 @@ public abstract class SelectionQueryTests : IAsyncLifetime
     [Fact]
     public void Every_key_is_known_to_the_database()
     {
-        using var db = database.Open();
+        using var db = Database.Open();
         foreach (var key in SelectionKey.All)
         {
             using var command = db.Database.GetDbConnection().CreateCommand();
             Selection selection = key.IsText
                 ? new Selection.Like(key, "x*")
                 : new Selection.Compared(key, Relation.Below, new Quantity(1, QuantityUnit.All.FirstOrDefault(u => u.Dimension == key.Dimensions[0]) ?? QuantityUnit.None));
-            Should.NotThrow(() => SelectionSql.Write(command, selection, database.Dialect, [], Noon), key.Name);
+            Should.NotThrow(() => SelectionSql.Write(command, selection, Database.Dialect, [], Noon), key.Name);
         }
     }
 
     private async Task<List<(Guid Id, SelectableHost Host)>> FillAsync(Random random)
     {
         T Pick<T>(IReadOnlyList<T> from) => from[random.Next(from.Count)];
-        await using var db = database.Open();
+        await using var db = Database.Open();
         var groups = new Dictionary<string, GroupRow>();
         foreach (var path in Groups)
         {
@@ -160,11 +143,11 @@ public abstract class SelectionQueryTests : IAsyncLifetime
             hosts.Add((id, host with { Own = own, Facts = facts, Health = sample is null ? null : EstateIndex.Figures(sample) }));
         }
         await db.SaveChangesAsync();
-        await database.Bulk.WriteAsync(batch, default);
+        await Database.Bulk.WriteAsync(batch, default);
         // Reported again as it was, and once otherwise: only what is true in the end may be found.
         var again = new BulkBatch();
         again.Facts.AddRange(batch.Facts);
-        await database.Bulk.WriteAsync(again, default);
+        await Database.Bulk.WriteAsync(again, default);
         return hosts;
     }
 
@@ -202,22 +185,16 @@ public abstract class SelectionQueryTests : IAsyncLifetime
     };
 }
 
-public sealed class SqliteSelectionQueryTests : SelectionQueryTests
+public sealed class SqliteSelectionQueryTests : SelectionQueryTests, IDisposable
 {
-    private readonly TestDirectory directory = new();
+    private readonly SqliteFile file = new();
 
-    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new SqliteDatabase(directory.In("umbrek.db")));
+    protected override IDatabase Open() => file.Open();
 
-    public override async ValueTask DisposeAsync()
-    {
-        await base.DisposeAsync();
-        directory.Dispose();
-    }
+    public void Dispose() => file.Dispose();
 }
 
 public sealed class PostgresSelectionQueryTests(PostgresServer server) : SelectionQueryTests, IClassFixture<PostgresServer>
 {
-    private static int databases;
-
-    protected override Task<IDatabase> OpenAsync() => Task.FromResult<IDatabase>(new PostgresDatabase(server.ConnectionString($"selections{Interlocked.Increment(ref databases)}")));
+    protected override IDatabase Open() => server.Open();
 }

@@ -9,30 +9,14 @@ using Umbrek.Service.Storage;
 namespace Umbrek.Service.Tests.Storage;
 
 /// <summary>What every database must do alike.</summary>
-public abstract class StorageTests : IAsyncLifetime
+public abstract class StorageTests : DatabaseTests
 {
     private static readonly DateTimeOffset Noon = new(2026, 11, 23, 12, 0, 0, 250, TimeSpan.Zero);
-    private IDatabase database = null!;
-
-    protected abstract Task<IDatabase> OpenAsync();
-
-    public async ValueTask InitializeAsync()
-    {
-        database = await OpenAsync();
-        await using var db = database.Open();
-        await db.Database.MigrateAsync();
-    }
-
-    public virtual ValueTask DisposeAsync()
-    {
-        (database as IDisposable)?.Dispose();
-        return ValueTask.CompletedTask;
-    }
 
     [Fact]
     public async Task Migrations_can_be_applied_again_and_leave_nothing_pending()
     {
-        await using var db = database.Open();
+        await using var db = Database.Open();
         await db.Database.MigrateAsync();
         (await db.Database.GetPendingMigrationsAsync()).ShouldBeEmpty();
         db.Database.HasPendingModelChanges().ShouldBeFalse("make a migration: dotnet ef migrations add");
@@ -48,9 +32,9 @@ public abstract class StorageTests : IAsyncLifetime
         batch.Samples.Add((host, SampleAt(Noon, 12.5)));
         batch.Facts.Add((host, FactOf("os.name", "\"Debian\"")));
         batch.Presences.Add(new PresenceChange(host, new Presence(PresenceState.Linked, AwayReason.None, Noon), Noon, "9.9", "renamed", "192.0.2.9"));
-        await database.Bulk.WriteAsync(batch, default);
+        await Database.Bulk.WriteAsync(batch, default);
 
-        await using var db = database.Open();
+        await using var db = Database.Open();
         var row = await db.Hosts.SingleAsync();
         (row.Presence, row.PresenceSince, row.AgentVersion, row.SystemName, row.Address).ShouldBe((PresenceState.Linked, Noon, "9.9", "renamed", "192.0.2.9"));
         (await db.Samples.SingleAsync()).ProcessorPercent.ShouldBe(12.5);
@@ -66,7 +50,7 @@ public abstract class StorageTests : IAsyncLifetime
         var (job, run) = NewJob(host);
         var first = new BulkBatch();
         first.Jobs.Add((job, [run]));
-        await database.Bulk.WriteAsync(first, default);
+        await Database.Bulk.WriteAsync(first, default);
         for (var i = 0; i < 2; i++)
         {
             var batch = new BulkBatch();
@@ -75,9 +59,9 @@ public abstract class StorageTests : IAsyncLifetime
             batch.Facts.Add((host, FactOf("os.kernel", $"\"{i}b\"")));
             batch.Output.Add(new RunEvent { RunId = run.Id, Sequence = 2, At = Noon, Kind = RunEventKind.Stdout, Data = [0, 255, (byte)i] });
             batch.Runs[run.Id] = (new RunStatus(RunState.Running, Noon, Noon, LastSequence: 2, StdoutBytes: 3, User: "root"), null);
-            await database.Bulk.WriteAsync(batch, default);
+            await Database.Bulk.WriteAsync(batch, default);
         }
-        await using var db = database.Open();
+        await using var db = Database.Open();
         (await db.Samples.SingleAsync()).ProcessorPercent.ShouldBe(10);
         (await db.Facts.SingleAsync()).Value.ShouldBe("\"1b\"");
         (await db.RunOutput.SingleAsync()).Data.ShouldBe([0, 255, 0]);
@@ -92,13 +76,13 @@ public abstract class StorageTests : IAsyncLifetime
         var batch = new BulkBatch();
         batch.Jobs.Add((job, [run, run]));
         batch.Samples.Add((host, SampleAt(Noon, 1)));
-        await Should.ThrowAsync<System.Data.Common.DbException>(() => database.Bulk.WriteAsync(batch, default));
-        await using var db = database.Open();
+        await Should.ThrowAsync<System.Data.Common.DbException>(() => Database.Bulk.WriteAsync(batch, default));
+        await using var db = Database.Open();
         (await db.Jobs.CountAsync()).ShouldBe(0);
         (await db.Samples.CountAsync()).ShouldBe(0);
         var again = new BulkBatch();
         again.Samples.Add((host, SampleAt(Noon, 1)));
-        await database.Bulk.WriteAsync(again, default);
+        await Database.Bulk.WriteAsync(again, default);
         (await db.Samples.CountAsync()).ShouldBe(1);
     }
 
@@ -111,8 +95,8 @@ public abstract class StorageTests : IAsyncLifetime
         {
             batch.Samples.Add((host, SampleAt(Noon.AddSeconds(15 * i), i)));
         }
-        await database.Bulk.WriteAsync(batch, default);
-        await using var db = database.Open();
+        await Database.Bulk.WriteAsync(batch, default);
+        await using var db = Database.Open();
         var from = Noon.AddSeconds(30);
         (await db.Samples.Where(s => s.HostId == host && s.At >= from && s.At < from.AddMinutes(1)).OrderByDescending(s => s.At).Select(s => s.ProcessorPercent).ToListAsync())
             .ShouldBe([5, 4, 3, 2]);
@@ -123,14 +107,14 @@ public abstract class StorageTests : IAsyncLifetime
     public async Task Two_groups_of_one_path_cannot_be()
     {
         await AddHostAsync();
-        await using var db = database.Open();
+        await using var db = Database.Open();
         db.Groups.Add(new GroupRow { Id = Guid.CreateVersion7(), Name = "saltmarsh ferry", Path = "saltmarsh ferry", PathKey = "SALTMARSH FERRY", CreatedAt = Noon });
         await Should.ThrowAsync<DbUpdateException>(() => db.SaveChangesAsync());
     }
 
     private async Task<Guid> AddHostAsync()
     {
-        await using var db = database.Open();
+        await using var db = Database.Open();
         var group = new GroupRow { Id = Guid.CreateVersion7(), Name = "Saltmarsh Ferry", Path = "Saltmarsh Ferry", PathKey = "SALTMARSH FERRY", CreatedAt = Noon };
         var host = new HostRow { Id = Guid.CreateVersion7(), GroupId = group.Id, SystemName = "plover-log-01", Label = "plover-log-01", PublicKey = [1], EnrolledAt = Noon, LastSeenAt = Noon, PresenceSince = Noon };
         db.AddRange(group, host);
@@ -147,4 +131,18 @@ public abstract class StorageTests : IAsyncLifetime
     private static Sample SampleAt(DateTimeOffset at, double percent) => new() { At = at, ProcessorPercent = percent, MemoryTotalBytes = 100, MemoryAvailableBytes = 40 };
 
     private static Fact FactOf(string name, string json) => new(name, JsonDocument.Parse(json).RootElement, Noon);
+}
+
+public sealed class SqliteStorageTests : StorageTests, IDisposable
+{
+    private readonly SqliteFile file = new();
+
+    protected override IDatabase Open() => file.Open();
+
+    public void Dispose() => file.Dispose();
+}
+
+public sealed class PostgresStorageTests(PostgresServer server) : StorageTests, IClassFixture<PostgresServer>
+{
+    protected override IDatabase Open() => server.Open();
 }

@@ -13,6 +13,7 @@ using Umbrek.Wire;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Bench.Estate;
 

@@ -29,12 +29,13 @@ public sealed class QuickFind
     public bool IsEmpty => words.Length == 0;
 
     /// <summary>0 when it is not found; nothing typed finds everything.</summary>
-    public int Score(Findable host)
+    /// <param name="forgiving">Whether slips are forgiven, which takes several times as long.</param>
+    public int Score(Findable host, bool forgiving)
     {
         var sum = 1;
         for (var i = 0; i < words.Length; i++)
         {
-            var best = Best(host, i);
+            var best = Best(host, i, forgiving);
             if (best == 0)
             {
                 return 0;
@@ -44,7 +45,7 @@ public sealed class QuickFind
         return sum;
     }
 
-    private int Best(Findable host, int word)
+    private int Best(Findable host, int word, bool forgiving)
     {
         var typed = words[word];
         var best = 0;
@@ -56,7 +57,7 @@ public sealed class QuickFind
         {
             best = Math.Max(best, Exact(other, typed));
         }
-        return best > 0 ? best : Slip(host, word);
+        return best > 0 || !forgiving ? best : Slip(host, word);
     }
 
     /// <summary>The whole text, its beginning, the beginning of a word in it, or somewhere within.</summary>

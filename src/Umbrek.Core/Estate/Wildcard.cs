@@ -11,7 +11,18 @@ public static class Wildcard
     /// <summary>What the pattern means to a database: so many stars at most, or matching could take for ever.</summary>
     public const int MaxStars = 8;
 
-    public static bool Matches(string pattern, string text) => MatchesFolded(Fold(pattern), Fold(text));
+    public static bool Matches(string pattern, string text)
+    {
+        const int OnStack = 256;
+        if (pattern.Length > OnStack || text.Length > OnStack)
+        {
+            return MatchesFolded(Fold(pattern), Fold(text));
+        }
+        // A selection asks this of every host: nothing is allocated.
+        Span<char> p = stackalloc char[OnStack];
+        Span<char> t = stackalloc char[OnStack];
+        return MatchesFolded(p[..pattern.AsSpan().ToUpperInvariant(p)], t[..text.AsSpan().ToUpperInvariant(t)]);
+    }
 
     /// <summary>Text as it is compared: upper case of the invariant culture.</summary>
     public static string Fold(string text) => text.ToUpperInvariant();

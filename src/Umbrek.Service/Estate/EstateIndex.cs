@@ -130,15 +130,23 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public bool Matches(Guid hostId, Selection selection, DateTimeOffset now) =>
         hosts.TryGetValue(hostId, out var e) && (e.Summary.RetiredAt is null || selection.MentionsRetired) && selection.Matches(e.Selectable, now);
 
-    /// <summary>Hosts that quick find finds, with what it thinks of each.</summary>
-    public IEnumerable<(HostSummary Host, int Score)> Find(QuickFind find)
+    /// <summary>Hosts that quick find finds, with what it thinks of each; slips are looked for only when there are fewer than enough.</summary>
+    public List<(HostSummary Host, int Score)> Find(QuickFind find, int enough)
     {
-        foreach (var entry in hosts.Values)
+        var found = Scan(false);
+        return found.Count >= enough ? found : Scan(true);
+
+        List<(HostSummary, int)> Scan(bool forgiving)
         {
-            if (entry.Summary.RetiredAt is null && find.Score(entry.Findable) is > 0 and var score)
+            var list = new List<(HostSummary, int)>();
+            foreach (var (_, entry) in hosts)
             {
-                yield return (entry.Summary, score);
+                if (entry.Summary.RetiredAt is null && find.Score(entry.Findable, forgiving) is > 0 and var score)
+                {
+                    list.Add((entry.Summary, score));
+                }
             }
+            return list;
         }
     }
 

@@ -60,7 +60,7 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
         var now = time.GetUtcNow();
         var found = find.IsEmpty
             ? mine.Where(m => m.Value.Pinned || m.Value.OpenedAt is not null).Select(m => (Host: index.Find(m.Key), Score: 1)).Where(h => h.Host is { RetiredAt: null }).Select(h => (Host: h.Host!, h.Score))
-            : index.Find(find);
+            : index.Find(find, most);
         return [.. found.Select(f => (f.Host, Mark: mine.GetValueOrDefault(f.Host.Id) ?? new OwnMark(false), f.Score))
             .Select(f => new FindHit(f.Host, f.Mark, f.Score + (f.Mark.Pinned ? 25 : 0) + Recent(f.Mark, now)))
             .OrderByDescending(h => h.Score).ThenByDescending(h => h.Mine.OpenedAt).ThenBy(h => h.Host.Label, StringComparer.OrdinalIgnoreCase).ThenBy(h => h.Host.Id).Take(most)];

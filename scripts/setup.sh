@@ -9,7 +9,7 @@ if [ "${1:-demo}" = test ]; then
 fi
 
 if [ "${1:-demo}" = bench ]; then
-  want+=(curl nginx util-linux)
+  want+=(chromium curl nginx util-linux)
 fi
 
 missing=()

@@ -3,13 +3,13 @@ using Umbrek.Bench.Estate;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Links;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [programs]
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [console] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "programs"] : args;
+var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "console", "programs"] : args;
 Figures.Machine();
 foreach (var what in wanted)
 {
@@ -25,12 +25,16 @@ foreach (var what in wanted)
     {
         await EstateBench.RunAsync();
     }
+    else if (what == "console")
+    {
+        await ConsoleBench.RunAsync();
+    }
     else if (what == "programs")
     {
         await ProgramBench.RunAsync();
     }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate' or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'console' or 'programs'.");
     }
 }

@@ -1,19 +1,9 @@
 using System.Diagnostics;
-using System.Text.Json;
 using Microsoft.Data.Sqlite;
-using Umbrek.Agent.Enrolment;
 using Umbrek.Bench.Hosting;
-using Umbrek.Bench.Links;
 using Umbrek.Core.Estate;
-using Umbrek.Core.Inventory;
-using Umbrek.Simulation.Demo;
-using Umbrek.Simulation.Estate;
-using Umbrek.Simulation.Health;
 using Umbrek.Wire;
-using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
-using Umbrek.Wire.Estate;
-using Umbrek.Wire.Links;
 
 namespace Umbrek.Bench.Estate;
 
@@ -22,35 +12,14 @@ internal static class EstateBench
 {
     private const int Hosts = 30_000;
     private const int Runs = 15;
-    private const string Password = "tide-lantern-orchard";
-    private static readonly DateTimeOffset Now = DateTimeOffset.UtcNow;
 
     public static async Task RunAsync()
     {
         Console.WriteLine($"-- estate of {Hosts} hosts");
-        using var directory = new Scratch();
-        var data = Path.Combine(directory.Path, "service");
-        var port = LinkBench.FreePort();
-        var address = new Uri($"https://localhost:{port}");
-        ServicePin pin;
-        await using (var first = await StartAsync(data, port))
-        {
-            pin = ServicePin.Parse(first.Said("key"))!;
-            using var anonymous = new ApiClient(address, pin);
-            await anonymous.PostAsync("set-up", new SetUpRequest(first.Said("set-up code"), "Ines Okafor", Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
-        }
-        var file = Path.Combine(data, "umbrek.db");
-        Fill(file);
-        var began = Stopwatch.GetTimestamp();
-        await using var service = await StartAsync(data, port);
-        Figures.Alone("start of the service", Stopwatch.GetElapsedTime(began).TotalSeconds, "s", "");
+        await using var estate = await KnownEstate.StartAsync(Hosts);
+        var (service, api, file) = (estate.Service, estate.Api, estate.File);
+        Figures.Alone("start of the service", estate.StartSeconds, "s", "");
         Figures.Alone("resident after the start", service.Resident() / 1e6, "MB", "under 900 MB");
-        string token;
-        using (var anonymous = new ApiClient(address, pin))
-        {
-            token = (await anonymous.PostAsync("sign-in", new SignInRequest("Ines Okafor", Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
-        }
-        using var api = new ApiClient(address, pin, token);
         using var bare = new SqliteConnection($"Data Source={file};Mode=ReadOnly");
         bare.Open();
 
@@ -114,66 +83,4 @@ internal static class EstateBench
         act();
         return Stopwatch.GetElapsedTime(began).TotalSeconds;
     }).ToList());
-
-    private static Task<Measured> StartAsync(string data, int port) => Measured.StartAsync(ChildProgram.Find("umbrekd"), "ready", "serve", "--data", data, "--listen", $"127.0.0.1:{port}");
-
-    /// <summary>Known hosts, with facts and a sample each, straight into the stopped service's database.</summary>
-    private static void Fill(string file)
-    {
-        using var database = new SqliteConnection($"Data Source={file}");
-        database.Open();
-        using var transaction = database.BeginTransaction();
-        var groups = new Dictionary<string, byte[]>();
-        foreach (var path in Scenario.Groups)
-        {
-            groups[path] = Guid.CreateVersion7().ToByteArray(true);
-            var cut = path.LastIndexOf('/');
-            Insert(database, "Groups", ("Id", groups[path]), ("ParentId", cut < 0 ? null : groups[path[..cut]]), ("Name", path[(cut + 1)..]), ("Path", path), ("PathKey", Wildcard.Fold(path)), ("CreatedAt", 0L), ("Version", 1));
-        }
-        foreach (var host in Scenario.Hosts(Hosts))
-        {
-            var id = Guid.CreateVersion7().ToByteArray(true);
-            Insert(database, "Hosts", ("Id", id), ("GroupId", groups[host.GroupPath]), ("SystemName", host.Name), ("Label", host.Name), ("SystemNameKey", Wildcard.Fold(host.Name)), ("LabelKey", Wildcard.Fold(host.Name)), ("Policy", ""),
-                ("PublicKey", id), ("EnrolledAt", Now.AddDays(-host.Number % 400).ToUnixTimeMilliseconds()), ("EnrolledWith", id), ("AgentVersion", "0.1.0"), ("Address", host.Address), ("LastSeenAt", Now.AddHours(-host.Number % 300).ToUnixTimeMilliseconds()),
-                ("Presence", (int)PresenceState.Away), ("PresenceReason", (int)AwayReason.LostContact), ("PresenceSince", Now.AddHours(-host.Number % 300).ToUnixTimeMilliseconds()), ("Version", 1L));
-            if (host.Kind == HostKind.Kiosk)
-            {
-                Insert(database, "HostTags", ("HostId", id), ("Key", "KIOSK"), ("Tag", "kiosk"));
-            }
-            foreach (var fact in new SimulatedPlatform(host, TimeProvider.System).GatherFacts(Now))
-            {
-                Insert(database, "Facts", ("HostId", id), ("Name", fact.Name), ("Value", fact.Value.GetRawText()), ("LearntAt", Now.ToUnixTimeMilliseconds()));
-                foreach (var (ordinal, value) in FactValues.Of(fact.Value).Index())
-                {
-                    Insert(database, "FactValues", ("HostId", id), ("Name", fact.Name), ("Ordinal", ordinal), ("TextKey", Wildcard.Fold(value.Text)), ("Number", value.Number));
-                }
-            }
-            var sample = SimulatedHealth.At(host, Now);
-            Insert(database, "Samples", ("HostId", id), ("At", Now.ToUnixTimeMilliseconds()), ("ProcessorPercent", sample.ProcessorPercent), ("MemoryUsedPercent", sample.MemoryUsedPercent), ("StorageUsedPercent", sample.Fullest?.UsedPercent ?? 0), ("Load1", sample.Load1),
-                ("MemoryTotalBytes", sample.MemoryTotalBytes), ("MemoryFreeBytes", sample.MemoryAvailableBytes), ("StorageFreeBytes", sample.Fullest?.AvailableBytes), ("UptimeSeconds", sample.UptimeSeconds), ("Sample", JsonSerializer.Serialize(sample, WireJson.Default.Sample)));
-        }
-        transaction.Commit();
-    }
-
-    private static readonly Dictionary<string, SqliteCommand> Statements = [];
-
-    private static void Insert(SqliteConnection database, string table, params ReadOnlySpan<(string Column, object? Value)> values)
-    {
-        if (!Statements.TryGetValue(table, out var statement))
-        {
-            Statements[table] = statement = database.CreateCommand();
-            var columns = new List<string>();
-            foreach (var (column, _) in values)
-            {
-                columns.Add(column);
-                statement.Parameters.Add(new SqliteParameter("$" + column, null));
-            }
-            statement.CommandText = $"""INSERT INTO "{table}" ({string.Join(',', columns.Select(c => $"\"{c}\""))}) VALUES ({string.Join(',', columns.Select(c => "$" + c))})""";
-        }
-        for (var i = 0; i < values.Length; i++)
-        {
-            statement.Parameters[i].Value = values[i].Value ?? DBNull.Value;
-        }
-        statement.ExecuteNonQuery();
-    }
 }

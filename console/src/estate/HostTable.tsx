@@ -1,16 +1,17 @@
-import { Checkbox } from "@mantine/core";
 import { useMediaQuery } from "@mantine/hooks";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import type { HostSummary } from "../api/types";
 import { useNow } from "../parts/Ago";
 import type { HostColumn } from "./columns";
+import type { EmblemDesign } from "./emblem";
 import { Flag } from "./Emblem";
 import { readable, type ListRow, type Sorting } from "./hostList";
 import { Presence } from "./Presence";
 import { OwnColour } from "./OwnColour";
 import { useEmblems } from "./useCustomers";
+import { useEstate } from "./useEstate";
 import type { OwnMark } from "./useMarks";
 
 const HIGH_PERCENT = 90;
@@ -41,6 +42,29 @@ export interface Marks {
   toggle: (id: string, through: boolean) => void;
 }
 
+/** A group's or customer's line above its hosts. */
+function Heading({
+  row,
+  hosts,
+  design,
+}: {
+  row: ListRow & { kind: "group" };
+  hosts: ReadonlyMap<string, HostSummary>;
+  design: EmblemDesign;
+}) {
+  const away = row.ids.reduce((n, id) => n + (hosts.get(id)?.presence.state === "linked" ? 0 : 1), 0);
+  return (
+    <div className="hosts-group" role="cell" style={{ "--edge": design.field } as React.CSSProperties}>
+      <Flag design={design} />
+      <span>{readable(row.path)}</span>
+      <span className="muted">
+        {row.ids.length} {row.ids.length === 1 ? "host" : "hosts"}
+        {away > 0 && `, ${away} away`}
+      </span>
+    </div>
+  );
+}
+
 /** Hosts as a table of which only what is in sight is drawn. Arrow keys go through it, Space marks, Enter opens. */
 export function HostTable({
   rows,
@@ -60,37 +84,47 @@ export function HostTable({
   own: ReadonlyMap<string, OwnMark>;
 }) {
   const navigate = useNavigate();
+  const { hosts } = useEstate();
   const emblems = useEmblems();
   const now = useNow();
   const list = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState<string>();
   const narrow = useMediaQuery("(max-width: 700px)", window.innerWidth <= 700) ?? false;
+  // One and the same while the rows are: another one makes all places be computed anew.
+  const keyAt = useCallback(
+    (i: number) => {
+      const row = rows[i];
+      return row ? (row.kind === "group" ? `g ${row.path}` : row.id) : i;
+    },
+    [rows],
+  );
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => list.current,
     estimateSize: (i) => (rows[i]?.kind === "group" ? 40 : narrow ? 56 : 44),
-    getItemKey: (i) => {
-      const row = rows[i];
-      return row ? (row.kind === "group" ? `g ${row.path}` : row.host.id) : i;
-    },
-    overscan: 12,
+    getItemKey: keyAt,
+    overscan: 6,
     initialRect: { width: 1200, height: 800 },
   });
   useEffect(() => virtual.measure(), [virtual, narrow]);
 
   const template = `minmax(210px, 2fr) ${columns.map((c) => c.width).join(" ")}`;
   const least = 240 + columns.reduce((sum, c) => sum + Number(/(\d+)px/.exec(c.width)?.[1] ?? 120) + 12, 0);
-  const first = rows.find((r) => r.kind === "host")?.host.id;
-  const focusable = at && rows.some((r) => r.kind === "host" && r.host.id === at) ? at : first;
+  /** Where each host stands. */
+  const places = useMemo(() => {
+    const found = new Map<string, number>();
+    for (const [index, row] of rows.entries()) if (row.kind === "host") found.set(row.id, index);
+    return found;
+  }, [rows]);
+  const [first] = places.keys();
+  const focusable = at && places.has(at) ? at : first;
 
   const go = (from: string, step: number) => {
-    const hosts = rows.map((r, index) => ({ r, index })).filter(({ r }) => r.kind === "host");
-    const here = hosts.findIndex(({ r }) => r.kind === "host" && r.host.id === from);
-    const next = hosts[Math.max(0, Math.min(hosts.length - 1, here + step))];
-    if (next?.r.kind !== "host") return;
-    const id = next.r.host.id;
+    const order = [...places.keys()];
+    const id = order[Math.max(0, Math.min(order.length - 1, order.indexOf(from) + step))];
+    if (id === undefined) return;
     setAt(id);
-    virtual.scrollToIndex(next.index);
+    virtual.scrollToIndex(places.get(id) ?? 0);
     // The row may have to be drawn before it can be focused.
     requestAnimationFrame(() =>
       requestAnimationFrame(() => list.current?.querySelector<HTMLElement>(`[data-host="${id}"]`)?.focus()),
@@ -143,63 +177,58 @@ export function HostTable({
           const row = rows[item.index];
           if (!row) return null;
           const place = { transform: `translateY(${item.start}px)` };
-          const edge = { "--edge": emblems(row.kind === "group" ? row.path : row.host.groupPath).field };
-          return row.kind === "group" ? (
-            <div key={item.key} className="hosts-item" style={place} role="row" aria-rowindex={item.index + 2}>
-              <div className="hosts-group" role="cell" style={edge as React.CSSProperties}>
-                <Flag design={emblems(row.path)} />
-                <span>{readable(row.path)}</span>
-                <span className="muted">
-                  {row.hosts} {row.hosts === 1 ? "host" : "hosts"}
-                  {row.away > 0 && `, ${row.away} away`}
-                </span>
+          if (row.kind === "group") {
+            return (
+              <div key={item.key} className="hosts-item" style={place} role="row" aria-rowindex={item.index + 2}>
+                <Heading row={row} hosts={hosts} design={emblems(row.path)} />
               </div>
-            </div>
-          ) : (
+            );
+          }
+          const host = hosts.get(row.id);
+          if (!host) return null;
+          const edge = { "--edge": emblems(host.groupPath).field };
+          return (
             <div
               key={item.key}
               className="hosts-item"
               style={place}
               role="row"
               aria-rowindex={item.index + 2}
-              aria-selected={marks.marked.has(row.host.id)}
+              aria-selected={marks.marked.has(host.id)}
             >
               <div
-                className={`hosts-row host${row.host.presence.state === "linked" ? "" : " away"}${marks.marked.has(row.host.id) ? " marked" : ""}`}
+                className={`hosts-row host${host.presence.state === "linked" ? "" : " away"}${marks.marked.has(host.id) ? " marked" : ""}`}
                 style={{ ...edge, ...(narrow ? {} : { gridTemplateColumns: template }) } as React.CSSProperties}
               >
                 <span className="host-first" role="cell">
-                  <Checkbox
-                    size="xs"
+                  <input
+                    type="checkbox"
+                    className="row-mark"
                     tabIndex={-1}
-                    aria-label={`Mark ${row.host.label}`}
-                    checked={marks.marked.has(row.host.id)}
+                    aria-label={`Mark ${host.label}`}
+                    checked={marks.marked.has(host.id)}
                     onChange={() => undefined}
-                    onClick={(e) => marks.toggle(row.host.id, e.shiftKey)}
+                    onClick={(e) => marks.toggle(host.id, e.shiftKey)}
                   />
                   <Link
                     className="host-name"
-                    to={{ pathname: `/hosts/${row.host.id}`, search }}
-                    data-host={row.host.id}
-                    tabIndex={row.host.id === focusable ? 0 : -1}
-                    onFocus={() => setAt(row.host.id)}
+                    to={{ pathname: `/hosts/${host.id}`, search }}
+                    data-host={host.id}
+                    tabIndex={host.id === focusable ? 0 : -1}
+                    onFocus={() => setAt(host.id)}
                   >
                     <b>
-                      {own.get(row.host.id)?.pinned && (
+                      {own.get(host.id)?.pinned && (
                         <span className="pin" title="pinned by you">
                           <span aria-hidden="true">◆ </span>
                           <span className="hidden-text">pinned </span>
                         </span>
                       )}
-                      {row.host.label}
-                      <OwnColour mark={own.get(row.host.id)} />
+                      {host.label}
+                      <OwnColour mark={own.get(host.id)} />
                     </b>
                     <span className="mono">
-                      {row.host.retiredAt
-                        ? "retired"
-                        : row.host.label === row.host.systemName
-                          ? row.host.address
-                          : row.host.systemName}
+                      {host.retiredAt ? "retired" : host.label === host.systemName ? host.address : host.systemName}
                     </span>
                   </Link>
                 </span>
@@ -209,7 +238,7 @@ export function HostTable({
                     role="cell"
                     className={`${c.number ? "number " : ""}${c.id === "presence" ? "" : "wide"}`}
                   >
-                    <Cell host={row.host} column={c} now={now} />
+                    <Cell host={host} column={c} now={now} />
                   </span>
                 ))}
               </div>

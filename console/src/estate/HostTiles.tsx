@@ -6,12 +6,15 @@ import { customerOf } from "./emblem";
 import { Flag } from "./Emblem";
 import { Presence } from "./Presence";
 import { useEmblems } from "./useCustomers";
+import { useEstate } from "./useEstate";
+import { hostsAt } from "./useHostRows";
 
 const LEAST_WIDTH = 210;
 const HEIGHT = 104;
 
 /** Hosts as tiles, to be read from a step back. */
-export function HostTiles({ hosts, search }: { hosts: HostSummary[]; search: string }) {
+export function HostTiles({ ids, search }: { ids: string[]; search: string }) {
+  const { hosts } = useEstate();
   const emblems = useEmblems();
   const list = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1200);
@@ -23,7 +26,7 @@ export function HostTiles({ hosts, search }: { hosts: HostSummary[]; search: str
   }, []);
   const across = Math.max(1, Math.floor(width / LEAST_WIDTH));
   const virtual = useVirtualizer({
-    count: Math.ceil(hosts.length / across),
+    count: Math.ceil(ids.length / across),
     getScrollElement: () => list.current,
     estimateSize: () => HEIGHT,
     overscan: 4,
@@ -33,7 +36,7 @@ export function HostTiles({ hosts, search }: { hosts: HostSummary[]; search: str
     <div className="hosts tiles" ref={list} role="region" aria-label="Hosts as tiles">
       <ul style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().flatMap((line) =>
-          hosts.slice(line.index * across, (line.index + 1) * across).map((host, i) => {
+          hostsAt(hosts, ids.slice(line.index * across, (line.index + 1) * across)).map((host, i) => {
             const high = [host.processorPercent, host.memoryUsedPercent, host.storageUsedPercent].some(
               (v) => (v ?? 0) >= 90,
             );

@@ -12,7 +12,7 @@ import { HostTiles } from "./HostTiles";
 import { SavedSelections } from "./SavedSelections";
 import { SelectionField } from "./SelectionField";
 import { useEstate, useScope } from "./useEstate";
-import { useHostRows } from "./useHostRows";
+import { hostsAt, useHostRows } from "./useHostRows";
 import { useHostsView } from "./useHostsView";
 import { useMarks } from "./useMarks";
 import { useSelected } from "./useSelected";
@@ -44,7 +44,7 @@ export function HostsPage() {
     const byMine = view.mine ? ownIds[view.mine] : undefined;
     return bySelection && byMine ? new Set([...byMine].filter((id) => bySelection.has(id))) : (bySelection ?? byMine);
   }, [selection, selected.ids, view.mine, ownIds]);
-  const { hosts, rows } = useHostRows(
+  const { ids, rows } = useHostRows(
     {
       scope,
       words: selection ? "" : view.on,
@@ -54,13 +54,20 @@ export function HostsPage() {
     },
     held,
   );
-  const linked = hosts.filter((h) => h.presence.state === "linked").length;
-  const markedHosts = hosts.filter((h) => marked.has(h.id));
+  let linked = 0;
+  for (const id of ids) if (estate.hosts.get(id)?.presence.state === "linked") linked++;
+  const markedHosts =
+    marked.size === 0
+      ? []
+      : hostsAt(
+          estate.hosts,
+          ids.filter((id) => marked.has(id)),
+        );
   const waiting = !estate.known || (selection !== "" && !selected.ids && !selected.problem);
 
   const toggle = (id: string, through: boolean) => {
     const next = new Set(marked);
-    const order = rows.flatMap((r) => (r.kind === "host" ? [r.host.id] : []));
+    const order = rows.flatMap((r) => (r.kind === "host" ? [r.id] : []));
     const [a, b] = [order.indexOf(last ?? id), order.indexOf(id)];
     if (through && a >= 0) for (const i of order.slice(Math.min(a, b), Math.max(a, b) + 1)) next.add(i);
     else if (!next.delete(id)) next.add(id);
@@ -79,13 +86,13 @@ export function HostsPage() {
         <HostsTabs />
         <div className="counts" aria-live="polite">
           <span>
-            <b>{hosts.length}</b> {view.on || view.mine ? "found" : "in all"}
+            <b>{ids.length}</b> {view.on || view.mine ? "found" : "in all"}
           </span>
           <span>
             <b>{linked}</b> linked
           </span>
           <span>
-            <b>{hosts.length - linked}</b> away
+            <b>{ids.length - linked}</b> away
           </span>
         </div>
       </div>
@@ -128,11 +135,13 @@ export function HostsPage() {
             </Button>
           </Menu.Target>
           <Menu.Dropdown>
-            <Menu.Item onClick={() => save("hosts.csv", "text/csv", toCsv(hosts, view.columns, Date.now()))}>
-              These {hosts.length} hosts as CSV, with the columns shown
+            <Menu.Item
+              onClick={() => save("hosts.csv", "text/csv", toCsv(hostsAt(estate.hosts, ids), view.columns, Date.now()))}
+            >
+              These {ids.length} hosts as CSV, with the columns shown
             </Menu.Item>
-            <Menu.Item onClick={() => save("hosts.json", "application/json", toJson(hosts))}>
-              These {hosts.length} hosts as JSON
+            <Menu.Item onClick={() => save("hosts.json", "application/json", toJson(hostsAt(estate.hosts, ids)))}>
+              These {ids.length} hosts as JSON
             </Menu.Item>
           </Menu.Dropdown>
         </Menu>
@@ -174,7 +183,7 @@ export function HostsPage() {
             )}
           </div>
         ) : view.shape === "tiles" ? (
-          <HostTiles hosts={hosts} search={location.search} />
+          <HostTiles ids={ids} search={location.search} />
         ) : (
           <HostTable
             rows={rows}

@@ -27,6 +27,7 @@ export const columns: HostColumn[] = [
     id: "presence",
     title: "Presence",
     width: "minmax(200px, 1.5fr)",
+    live: true,
     text: (h, now) => {
       const p = describe(h.presence);
       return `${p.word}${p.mark === "open" ? ` ${since(h.presence.since, now)}` : ""}${p.reason ? `, ${p.reason}` : ""}`;

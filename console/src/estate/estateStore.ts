@@ -15,6 +15,8 @@ export interface Estate {
 
 /** Listeners are told at most so often; the first change after a quiet time at once. */
 const PACE_MS = 100;
+/** Telling takes at most one part in so many of the time: the rest is the technician's. */
+const TELLING_SHARE = 5;
 
 /** The estate as the service tells it, for everything on screen. */
 export class EstateStore {
@@ -23,6 +25,7 @@ export class EstateStore {
   private listeners = new Set<() => void>();
   private stop: (() => void) | undefined;
   private toldAt = -Infinity;
+  private pace = PACE_MS;
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   readonly subscribe = (listener: () => void) => {
@@ -57,6 +60,8 @@ export class EstateStore {
       this.hosts.set(host.id, host);
     }
     for (const id of changes.gone ?? []) this.hosts.delete(id);
+    // Whoever waits for the first hosts waits no longer.
+    if (changes.reset) this.toldAt = -Infinity;
     this.set({
       hosts: this.hosts,
       known: true,
@@ -67,7 +72,7 @@ export class EstateStore {
 
   private set(change: Partial<Estate>) {
     this.estate = { ...this.estate, ...change };
-    const wait = this.toldAt + PACE_MS - performance.now();
+    const wait = this.toldAt + this.pace - performance.now();
     if (wait <= 0) this.tell();
     else this.timer ??= setTimeout(() => this.tell(), wait);
   }
@@ -75,8 +80,10 @@ export class EstateStore {
   private tell() {
     clearTimeout(this.timer);
     this.timer = undefined;
-    this.toldAt = performance.now();
+    const began = performance.now();
     for (const listener of this.listeners) listener();
+    this.toldAt = performance.now();
+    this.pace = Math.max(PACE_MS, (this.toldAt - began) * TELLING_SHARE);
   }
 }
 

@@ -1,11 +1,12 @@
 import type { HostSummary } from "../api/types";
 import { columnOf } from "./columns";
 import { customerOf } from "./emblem";
+import { naturalKey } from "./naturalOrder";
 
 export type Grouping = "group" | "customer" | "none";
 
-export type ListRow =
-  { kind: "group"; path: string; hosts: number; away: number } | { kind: "host"; host: HostSummary };
+/** A line of the list: a heading with the hosts below it, or a host. It names hosts and does not hold them, so that it stands while they change. */
+export type ListRow = { kind: "group"; path: string; ids: string[] } | { kind: "host"; id: string };
 
 export interface Sorting {
   /** A column, or "label". */
@@ -23,8 +24,6 @@ export interface ListWish {
   grouping: Grouping;
   sorting: Sorting;
 }
-
-const byName = new Intl.Collator(undefined, { numeric: true, sensitivity: "base" });
 
 /** True for what stands in the scope's group or below it. */
 export function inScope(item: { groupPath: string }, scope: string): boolean {
@@ -68,48 +67,43 @@ export function hostsOf(hosts: Iterable<HostSummary>, wish: ListWish): HostSumma
     if (wish.selected ? !wish.selected.has(host.id) : host.retiredAt) continue;
     if (inScope(host, wish.scope) && (!wish.words || matches(host, wish.words))) found.push(host);
   }
-  return found.sort(orderOf(wish.sorting));
+  return inOrder(found, wish.sorting);
 }
 
-function orderOf({ by, down }: Sorting): (a: HostSummary, b: HostSummary) => number {
+type Key = number | string;
+
+const compare = (a: Key, b: Key) => (a < b ? -1 : a > b ? 1 : 0);
+
+/** The hosts in order; what each is ordered by is made once for each. */
+function inOrder(hosts: HostSummary[], { by, down }: Sorting): HostSummary[] {
   const column = columnOf(by);
   const sign = down ? -1 : 1;
-  const name = (a: HostSummary, b: HostSummary) => byName.compare(a.label, b.label);
-  if (!column) return (a, b) => sign * name(a, b);
-  const key = column.order ?? ((h: HostSummary) => column.text(h, 0));
-  const keys = new Map<HostSummary, number | string>();
-  const keyOf = (h: HostSummary) => {
-    let k = keys.get(h);
-    if (k === undefined) keys.set(h, (k = key(h)));
-    return k;
+  const keyOf = (h: HostSummary): Key => {
+    if (!column) return 0;
+    const key = column.order ? column.order(h) : column.text(h, 0);
+    return typeof key === "number" ? key : naturalKey(key);
   };
-  return (a, b) => {
-    const [x, y] = [keyOf(a), keyOf(b)];
-    const order = typeof x === "number" && typeof y === "number" ? x - y : byName.compare(String(x), String(y));
-    return order ? sign * order : name(a, b);
-  };
+  const nameSign = column ? 1 : sign;
+  return hosts
+    .map((host) => ({ host, key: keyOf(host), name: naturalKey(host.label) }))
+    .sort((a, b) => sign * compare(a.key, b.key) || nameSign * compare(a.name, b.name))
+    .map(({ host }) => host);
 }
 
 /** Ordered hosts under the headings of their groups or customers. */
 export function rowsOf(ordered: HostSummary[], grouping: Grouping): ListRow[] {
-  if (grouping === "none") return ordered.map((host) => ({ kind: "host", host }));
-  const groups = new Map<string, HostSummary[]>();
+  if (grouping === "none") return ordered.map((host) => ({ kind: "host", id: host.id }));
+  const groups = new Map<string, string[]>();
   for (const host of ordered) {
     const path = grouping === "group" ? host.groupPath : customerOf(host.groupPath);
     const group = groups.get(path);
-    if (group) group.push(host);
-    else groups.set(path, [host]);
+    if (group) group.push(host.id);
+    else groups.set(path, [host.id]);
   }
   const rows: ListRow[] = [];
-  for (const path of [...groups.keys()].sort(byName.compare)) {
-    const members = groups.get(path) ?? [];
-    rows.push({
-      kind: "group",
-      path,
-      hosts: members.length,
-      away: members.filter((h) => h.presence.state !== "linked").length,
-    });
-    for (const host of members) rows.push({ kind: "host", host });
+  for (const [path, ids] of [...groups].sort(([a], [b]) => compare(naturalKey(a), naturalKey(b)))) {
+    rows.push({ kind: "group", path, ids });
+    for (const id of ids) rows.push({ kind: "host", id });
   }
   return rows;
 }

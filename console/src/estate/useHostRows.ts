@@ -16,10 +16,10 @@ export function steady(before: string[], now: string[]): string[] {
 }
 
 /**
- * Hosts in order, and the rows of a list with headings. The order is made anew only when something changed that it goes by; while
- * it is held (the pointer or the focus is in the list) nothing moves: what comes goes to the end.
+ * Which hosts are in the list, in order, and its rows with headings. The order is made anew only when something changed that it
+ * goes by; while it is held (the pointer or the focus is in the list) nothing moves: what comes goes to the end.
  */
-export function useHostRows(wish: ListWish, held: boolean): { hosts: HostSummary[]; rows: ListRow[] } {
+export function useHostRows(wish: ListWish, held: boolean): { ids: string[]; rows: ListRow[] } {
   const estate = useEstate();
   const [tick, setTick] = useState(0);
   const live = columnOf(wish.sorting.by)?.live ?? false;
@@ -42,10 +42,14 @@ export function useHostRows(wish: ListWish, held: boolean): { hosts: HostSummary
     setShown({ fresh, wished, held, ids });
   }
   const ids = shown.ids;
-
-  return useMemo(() => {
-    const hosts = ids.map((id) => estate.hosts.get(id)).filter((h) => h !== undefined);
-    return { hosts, rows: rowsOf(hosts, wish.grouping) };
+  const rows = useMemo(
+    () => rowsOf(hostsAt(estate.hosts, ids), wish.grouping),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [ids, estate.version, estate.hosts, wish.grouping]);
+    [ids, estate.shape, estate.hosts, wish.grouping],
+  );
+  return { ids, rows };
 }
+
+/** The hosts of these ids that are still there. */
+export const hostsAt = (hosts: ReadonlyMap<string, HostSummary>, ids: string[]) =>
+  ids.map((id) => hosts.get(id)).filter((h) => h !== undefined);

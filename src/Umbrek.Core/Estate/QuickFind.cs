@@ -1,28 +1,66 @@
+using System.Numerics;
 using Umbrek.Core.Text;
 
 namespace Umbrek.Core.Estate;
 
 /// <summary>What quick find looks through of one host, folded (<see cref="Wildcard.Fold"/>).</summary>
-/// <param name="Names">Label and system name.</param>
-/// <param name="Others">Customer and groups, addresses, tags, people logged in.</param>
-public sealed record Findable(IReadOnlyList<string> Names, IReadOnlyList<string> Others)
+public sealed class Findable
 {
-    private static readonly char[] Breaks = ['-', '_', '.', ' ', '/', '@', ':', '\\'];
+    private static readonly char[] Breaks = ['-', '_', '.', ' ', '/', '@', ':', '\\', Between];
+
+    /// <summary>Stands between texts in <see cref="Text"/>, and is never typed.</summary>
+    public const char Between = '\n';
+
+    private readonly string[] words;
+    private readonly ulong[] letters;
+
+    /// <param name="names">Label and system name.</param>
+    /// <param name="others">Customer and groups, addresses, tags, people logged in.</param>
+    public Findable(IReadOnlyList<string> names, IReadOnlyList<string> others)
+    {
+        // One text, so that a host that has nothing of what is typed costs one search.
+        Text = string.Join(Between, names.Concat(others));
+        NamesEnd = names.Sum(n => n.Length + 1);
+        words = [.. Text.Split(Breaks, StringSplitOptions.RemoveEmptyEntries).Distinct()];
+        letters = Array.ConvertAll(words, LettersOf);
+    }
+
+    /// <summary>All texts, names first.</summary>
+    public string Text { get; }
+
+    /// <summary>Where the names end in <see cref="Text"/>.</summary>
+    public int NamesEnd { get; }
 
     /// <summary>The words in all of it, for what is typed with a slip.</summary>
-    public IReadOnlyList<string> Words { get; } = [.. Names.Concat(Others).SelectMany(t => t.Split(Breaks, StringSplitOptions.RemoveEmptyEntries)).Distinct()];
+    public ReadOnlySpan<string> Words => words;
+
+    /// <summary>The letters of each word as <see cref="LettersOf"/> gives them.</summary>
+    public ReadOnlySpan<ulong> Letters => letters;
+
+    /// <summary>A bit for each letter and digit that stands in the word: one slip brings at most one bit that the other word lacks.</summary>
+    public static ulong LettersOf(string word)
+    {
+        var bits = 0UL;
+        foreach (var c in word)
+        {
+            bits |= 1UL << (c % 64);
+        }
+        return bits;
+    }
 }
 
 /// <summary>Finds by any part of what is known of a host, also when it is mistyped; the better match has the higher score.</summary>
 public sealed class QuickFind
 {
     private readonly string[] words;
+    private readonly ulong[] letters;
     private readonly Dictionary<string, int>[] slips;
 
     /// <param name="typed">Words with blanks between them; every one must be found.</param>
     public QuickFind(string typed)
     {
-        words = Wildcard.Fold(typed).Split(' ', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries);
+        words = Wildcard.Fold(typed).Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries);
+        letters = Array.ConvertAll(words, Findable.LettersOf);
         slips = [.. words.Select(_ => new Dictionary<string, int>())];
     }
 
@@ -47,24 +85,24 @@ public sealed class QuickFind
 
     private int Best(Findable host, int word, bool forgiving)
     {
-        var typed = words[word];
-        var best = 0;
-        foreach (var name in host.Names)
-        {
-            best = Math.Max(best, Exact(name, typed) * 2);
-        }
-        foreach (var other in host.Others)
-        {
-            best = Math.Max(best, Exact(other, typed));
-        }
+        var best = Exact(host, words[word]);
         return best > 0 || !forgiving ? best : Slip(host, word);
     }
 
-    /// <summary>The whole text, its beginning, the beginning of a word in it, or somewhere within.</summary>
-    private static int Exact(string text, string typed)
+    /// <summary>A whole text, its beginning, the beginning of a word in it, or somewhere within; twice as much in a name.</summary>
+    private static int Exact(Findable host, string typed)
     {
-        var at = text.IndexOf(typed, StringComparison.Ordinal);
-        return at < 0 ? 0 : at == 0 ? text.Length == typed.Length ? 50 : 40 : char.IsLetterOrDigit(text[at - 1]) ? 20 : 30;
+        var text = host.Text;
+        var best = 0;
+        for (var at = text.IndexOf(typed, StringComparison.Ordinal); at >= 0; at = text.IndexOf(typed, at + 1, StringComparison.Ordinal))
+        {
+            var end = at + typed.Length;
+            var begins = at == 0 || text[at - 1] == Findable.Between;
+            var ends = end == text.Length || text[end] == Findable.Between;
+            var score = begins ? ends ? 50 : 40 : char.IsLetterOrDigit(text[at - 1]) ? 20 : 30;
+            best = Math.Max(best, at < host.NamesEnd ? score * 2 : score);
+        }
+        return best;
     }
 
     /// <summary>A word, or the beginning of one, that differs by a slip or two; each word of the estate is looked at once.</summary>
@@ -77,8 +115,13 @@ public sealed class QuickFind
             return 0;
         }
         var best = 0;
-        foreach (var known in host.Words)
+        for (var i = 0; i < host.Words.Length; i++)
         {
+            if (BitOperations.PopCount(letters[word] & ~host.Letters[i]) > most)
+            {
+                continue;
+            }
+            var known = host.Words[i];
             if (!slips[word].TryGetValue(known, out var score))
             {
                 var whole = Similarity.Distance(typed, known, most);

@@ -37,7 +37,7 @@ public abstract record Selection
     /// <summary>A system name or label, with wildcards.</summary>
     public sealed record Named(string Pattern) : Selection
     {
-        public override bool Matches(SelectableHost host, DateTimeOffset now) => Wildcard.Matches(Pattern, host.SystemName) || Wildcard.Matches(Pattern, host.Label);
+        public override bool Matches(SelectableHost host, DateTimeOffset now) => Wildcard.Matches(Pattern, host.SystemName) || (!ReferenceEquals(host.Label, host.SystemName) && Wildcard.Matches(Pattern, host.Label));
         public override string ToString() => SelectionWords.Quote(Pattern);
     }
 

@@ -13,6 +13,10 @@ public static class Wildcard
 
     public static bool Matches(string pattern, string text)
     {
+        if (Ascii.IsValid(pattern) && Ascii.IsValid(text))
+        {
+            return MatchesFolded(pattern, text);
+        }
         const int OnStack = 256;
         if (pattern.Length > OnStack || text.Length > OnStack)
         {
@@ -29,7 +33,7 @@ public static class Wildcard
 
     public static bool HasSigns(string pattern) => pattern.AsSpan().ContainsAny('*', '?');
 
-    /// <inheritdoc cref="Matches"/>
+    /// <summary>As <see cref="Matches"/>, for folded text; letters of ASCII need not be folded.</summary>
     public static bool MatchesFolded(ReadOnlySpan<char> pattern, ReadOnlySpan<char> text)
     {
         int p = 0, t = 0, star = -1, resume = 0;
@@ -40,7 +44,7 @@ public static class Wildcard
                 star = p++;
                 resume = t;
             }
-            else if (p < pattern.Length && (pattern[p] == '?' || pattern[p] == text[t]))
+            else if (p < pattern.Length && (pattern[p] == '?' || Upper(pattern[p]) == Upper(text[t])))
             {
                 t += pattern[p] == '?' ? Step(text, t) : 1;
                 p++;
@@ -62,6 +66,8 @@ public static class Wildcard
         }
         return p == pattern.Length;
     }
+
+    private static char Upper(char c) => char.IsAsciiLetterLower(c) ? (char)(c - ('a' - 'A')) : c;
 
     private static int Step(ReadOnlySpan<char> text, int at) => Rune.DecodeFromUtf16(text[at..], out _, out var used) == System.Buffers.OperationStatus.Done ? used : 1;
 }

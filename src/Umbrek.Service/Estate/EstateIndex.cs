@@ -19,17 +19,30 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     /// <summary>Facts that are held here; a selection that asks for another is answered by the database.</summary>
     private static readonly HashSet<string> FactsHeld = [.. SelectionKey.All.Select(k => k.Fact).OfType<string>(), FactNames.Users];
 
-    private readonly ConcurrentDictionary<Guid, Entry> hosts = new();
+    private readonly ConcurrentDictionary<Guid, Slot> hosts = new();
 
-    /// <summary>Ids by label; made anew when a label, or who is there, has changed.</summary>
-    private volatile Guid[]? ordered;
+    /// <summary>Hosts by label; made anew when a label, or who is there, has changed.</summary>
+    private volatile Slot[]? ordered;
+
+    /// <summary>Hosts under their groups; made anew when a label or a place, or who is there, has changed.</summary>
+    private volatile Slot[]? placed;
+
+    /// <summary>A host's place, which stays while what is known of it changes: going through all of them looks none of them up.</summary>
+    private sealed class Slot(Entry entry)
+    {
+        private Entry entry = entry;
+
+        public Entry Entry => Volatile.Read(ref entry);
+
+        public bool Replace(Entry before, Entry after) => Interlocked.CompareExchange(ref entry, after, before) == before;
+    }
 
     private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, Sample? Sample, SelectableHost Selectable, Findable Findable);
 
     public ChangeFeed<Guid> Changes { get; } = new();
 
     /// <summary>Every host, retired ones too.</summary>
-    public IEnumerable<HostSummary> All => hosts.Values.Select(e => e.Summary);
+    public IEnumerable<HostSummary> All => hosts.Values.Select(s => s.Entry.Summary);
 
     public int Count => hosts.Count;
 
@@ -42,21 +55,21 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         var own = await ReadOwnAsync(db, null, cancel).ConfigureAwait(false);
         await foreach (var row in db.Hosts.AsNoTracking().AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
         {
-            Add(row, paths[row.GroupId], restarted: true);
-            Edited(row.Id, row.Label, paths[row.GroupId], [.. tags[row.Id]], [.. own[row.Id]], row.RetiredAt);
+            var entry = Edit(Begin(row, restarted: true), row.Label, paths[row.GroupId], [.. tags[row.Id]], [.. own[row.Id]], row.RetiredAt);
             foreach (var fact in facts[row.Id])
             {
                 using var value = JsonDocument.Parse(fact.Value);
-                Learnt(row.Id, [new Fact(fact.Name, value.RootElement.Clone(), fact.LearntAt)]);
+                entry = Learn(entry, fact.Name, FactValues.Of(value.RootElement));
             }
+            hosts[row.Id] = new Slot(Complete(entry, words: true));
         }
-        foreach (var host in hosts.Keys)
+        // One seek in the key for each host; a maximum over all samples would read them all.
+        var latest = db.Hosts.Select(h => new { h.Id, Json = db.Samples.Where(s => s.HostId == h.Id).OrderByDescending(s => s.At).Select(s => s.Sample).FirstOrDefault() });
+        await foreach (var row in latest.AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
         {
-            // One seek in the key for each host; a maximum over all samples would read them all.
-            var json = await db.Samples.AsNoTracking().Where(s => s.HostId == host).OrderByDescending(s => s.At).Select(s => s.Sample).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
-            if (json is not null && JsonSerializer.Deserialize(json, WireJson.Default.Sample) is { } sample)
+            if (row.Json is not null && JsonSerializer.Deserialize(row.Json, WireJson.Default.Sample) is { } sample)
             {
-                Sampled(host, sample, heard: false);
+                Sampled(row.Id, sample, heard: false);
             }
         }
     }
@@ -69,7 +82,14 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         return rows.ToLookup(r => r.HostId, r => new OwnValue(r.Name, r.Text, r.Number, r.Day is { } day ? DateOnly.FromDayNumber(day) : null));
     }
 
-    public void Add(HostRow row, string groupPath, bool restarted = false)
+    public void Add(HostRow row, string groupPath)
+    {
+        hosts[row.Id] = new Slot(Complete(Edit(Begin(row, restarted: false), row.Label, groupPath, [], [], row.RetiredAt), words: true));
+        (ordered, placed) = (null, null);
+        Changes.Publish(row.Id);
+    }
+
+    private Entry Begin(HostRow row, bool restarted)
     {
         var presence = new Presence(row.Presence, row.PresenceReason, row.PresenceSince);
         if (restarted)
@@ -77,32 +97,29 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             presence = Presence.AfterRestart(presence, time.GetUtcNow());
         }
         var summary = new HostSummary(
-            row.Id, row.SystemName, row.Label, groupPath, ToInfo(presence), row.LastSeenAt, null, row.AgentVersion, row.Address, [], null, null, null, null, null)
+            row.Id, row.SystemName, row.Label, "", ToInfo(presence), row.LastSeenAt, null, row.AgentVersion, row.Address, [], null, null, null, null, null)
         {
             EnrolledAt = row.EnrolledAt,
-            RetiredAt = row.RetiredAt,
         };
-        hosts[row.Id] = Complete(new Entry(summary, row.PublicKey, row.HardwareId, null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], [])), words: true);
-        ordered = null;
-        Changes.Publish(row.Id);
+        return new Entry(summary, row.PublicKey, row.HardwareId, null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], []));
     }
 
     /// <summary>The host is no more.</summary>
     public void Remove(Guid hostId)
     {
         hosts.TryRemove(hostId, out _);
-        ordered = null;
+        (ordered, placed) = (null, null);
         Changes.Publish(hostId);
     }
 
-    public HostSummary? Find(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Summary;
+    public HostSummary? Find(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Summary;
 
-    public Sample? LatestSample(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Sample;
+    public Sample? LatestSample(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Sample;
 
-    public byte[]? FindKey(Guid hostId) => hosts.GetValueOrDefault(hostId)?.PublicKey;
+    public byte[]? FindKey(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.PublicKey;
 
     /// <summary>The board that the host joined with.</summary>
-    public string? FindHardware(Guid hostId) => hosts.GetValueOrDefault(hostId)?.HardwareId;
+    public string? FindHardware(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.HardwareId;
 
     /// <summary>The host goes on with another key, on the machine that proved it.</summary>
     public void Rekey(Guid hostId, byte[] publicKey, string? hardwareId) => Update(hostId, e => e with { PublicKey = publicKey, HardwareId = hardwareId }, words: false);
@@ -117,9 +134,10 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         var now = time.GetUtcNow();
         var retired = selection.MentionsRetired;
         var found = new List<HostSummary>();
-        foreach (var id in Ordered())
+        foreach (var slot in Ordered())
         {
-            if ((among is null || among.Contains(id)) && hosts.TryGetValue(id, out var e) && (retired || e.Summary.RetiredAt is null) && (among is not null || selection.Matches(e.Selectable, now)))
+            var e = slot.Entry;
+            if ((retired || !e.Selectable.Retired) && (among is null ? selection.Matches(e.Selectable, now) : among.Contains(e.Summary.Id)))
             {
                 found.Add(e.Summary);
             }
@@ -128,7 +146,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     }
 
     public bool Matches(Guid hostId, Selection selection, DateTimeOffset now) =>
-        hosts.TryGetValue(hostId, out var e) && (e.Summary.RetiredAt is null || selection.MentionsRetired) && selection.Matches(e.Selectable, now);
+        hosts.GetValueOrDefault(hostId)?.Entry.Selectable is { } host && (!host.Retired || selection.MentionsRetired) && selection.Matches(host, now);
 
     /// <summary>Hosts that quick find finds, with what it thinks of each; slips are looked for only when there are fewer than enough.</summary>
     public List<(HostSummary Host, int Score)> Find(QuickFind find, int enough)
@@ -139,9 +157,10 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         List<(HostSummary, int)> Scan(bool forgiving)
         {
             var list = new List<(HostSummary, int)>();
-            foreach (var (_, entry) in hosts)
+            foreach (var slot in Ordered())
             {
-                if (entry.Summary.RetiredAt is null && find.Score(entry.Findable, forgiving) is > 0 and var score)
+                var entry = slot.Entry;
+                if (!entry.Selectable.Retired && find.Score(entry.Findable, forgiving) is > 0 and var score)
                 {
                     list.Add((entry.Summary, score));
                 }
@@ -150,24 +169,30 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         }
     }
 
-    public IReadOnlyCollection<string> AgentVersions => hosts.Values.Select(e => e.Summary.AgentVersion).ToHashSet();
+    public IReadOnlyCollection<string> AgentVersions => hosts.Values.Select(s => s.Entry.Summary.AgentVersion).ToHashSet();
 
     /// <summary>Values of a key that hosts have, for completion: the commonest first.</summary>
     public List<string> ValuesOf(SelectionKey key) =>
-        [.. hosts.Values.SelectMany(e => key.Fact is { } fact ? e.Selectable.Fact(fact).Select(v => v.Text) : [key.Text!(e.Selectable)]).CountBy(v => v).OrderByDescending(c => c.Value).Select(c => c.Key).Take(200)];
+        [.. hosts.Values.Select(s => s.Entry.Selectable).SelectMany(h => key.Fact is { } fact ? h.Fact(fact).Select(v => v.Text) : [key.Text!(h)]).CountBy(v => v).OrderByDescending(c => c.Value).Select(c => c.Key).Take(200)];
 
     public void Edited(Guid hostId, string label, string groupPath, IReadOnlyList<string> tags, IReadOnlyList<OwnValue> own, DateTimeOffset? retiredAt)
     {
-        Update(hostId, e => e with
-        {
-            Summary = e.Summary with { Label = label, GroupPath = groupPath, Tags = tags, RetiredAt = retiredAt },
-            Selectable = e.Selectable with { Own = own },
-        }, words: true);
-        ordered = null;
+        Update(hostId, e => Edit(e, label, groupPath, tags, own, retiredAt), words: true);
+        (ordered, placed) = (null, null);
     }
 
+    private static Entry Edit(Entry e, string label, string groupPath, IReadOnlyList<string> tags, IReadOnlyList<OwnValue> own, DateTimeOffset? retiredAt) => e with
+    {
+        Summary = e.Summary with { Label = label, GroupPath = groupPath, Tags = tags, RetiredAt = retiredAt },
+        Selectable = e.Selectable with { Own = own },
+    };
+
     /// <summary>A group has another path.</summary>
-    public void Regrouped(Guid hostId, string groupPath) => Update(hostId, e => e with { Summary = e.Summary with { GroupPath = groupPath } }, words: true);
+    public void Regrouped(Guid hostId, string groupPath)
+    {
+        Update(hostId, e => e with { Summary = e.Summary with { GroupPath = groupPath } }, words: true);
+        placed = null;
+    }
 
     public Presence Linked(Guid hostId, string systemName, string agentVersion, string? address, DateTimeOffset now) =>
         ChangePresence(hostId, p => p.Link(now), s => s with { SystemName = systemName, AgentVersion = agentVersion, Address = s.Address ?? address, LastSeenAt = now });
@@ -210,13 +235,15 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         foreach (var fact in facts.Where(f => FactsHeld.Contains(f.Name)))
         {
             var values = FactValues.Of(fact.Value);
-            Update(hostId, e => e.Selectable.Fact(fact.Name).SequenceEqual(values) ? e : e with
-            {
-                Summary = Show(e.Summary, fact.Name, values),
-                Selectable = e.Selectable with { Facts = [.. e.Selectable.Facts.Where(f => f.Name != fact.Name), (fact.Name, values)] },
-            }, words: fact.Name is FactNames.Users or FactNames.Addresses);
+            Update(hostId, e => e.Selectable.Fact(fact.Name).SequenceEqual(values) ? e : Learn(e, fact.Name, values), words: fact.Name is FactNames.Users or FactNames.Addresses);
         }
     }
+
+    private static Entry Learn(Entry e, string fact, IReadOnlyList<FactValue> values) => e with
+    {
+        Summary = Show(e.Summary, fact, values),
+        Selectable = e.Selectable with { Facts = [.. e.Selectable.Facts.Where(f => f.Name != fact), (fact, values)] },
+    };
 
     private static HostSummary Show(HostSummary summary, string fact, IReadOnlyList<FactValue> values) => fact switch
     {
@@ -262,7 +289,11 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         return new(sample.ProcessorPercent, sample.Load1, sample.MemoryUsedPercent, sample.MemoryTotalBytes, sample.MemoryAvailableBytes, fullest?.UsedPercent, fullest?.AvailableBytes, sample.UptimeSeconds);
     }
 
-    private Guid[] Ordered() => ordered ??= [.. hosts.Values.OrderBy(e => e.Summary.Label, StringComparer.OrdinalIgnoreCase).ThenBy(e => e.Summary.Id).Select(e => e.Summary.Id)];
+    /// <summary>Every host, retired ones too, as a list under the headings of its groups begins.</summary>
+    public IEnumerable<HostSummary> ByPlace() =>
+        (placed ??= [.. hosts.Values.OrderBy(s => s.Entry.Summary.GroupPath, StringComparer.OrdinalIgnoreCase).ThenBy(s => s.Entry.Summary.Label, StringComparer.OrdinalIgnoreCase)]).Select(s => s.Entry.Summary);
+
+    private Slot[] Ordered() => ordered ??= [.. hosts.Values.OrderBy(s => s.Entry.Summary.Label, StringComparer.OrdinalIgnoreCase).ThenBy(s => s.Entry.Summary.Id)];
 
     private Presence ChangePresence(Guid hostId, Func<Presence, Presence> change, Func<HostSummary, HostSummary> also)
     {
@@ -278,14 +309,15 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
 
     private void Update(Guid hostId, Func<Entry, Entry> change, bool words)
     {
-        while (hosts.TryGetValue(hostId, out var before))
+        while (hosts.TryGetValue(hostId, out var slot))
         {
+            var before = slot.Entry;
             var after = change(before);
             if (ReferenceEquals(after, before))
             {
                 return;
             }
-            if (hosts.TryUpdate(hostId, Complete(after, words), before))
+            if (slot.Replace(before, Complete(after, words)))
             {
                 Changes.Publish(hostId);
                 return;

@@ -19,7 +19,11 @@ namespace Umbrek.Service.Hosting;
 public sealed class LiveHub(EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
+    private const int HostsAtFirst = 50;
     private const int HostsPerMessage = 250;
+
+    /// <summary>Messages that are ready at the same time travel as one; the first is not held up by those behind it.</summary>
+    private static readonly TimeSpan FirstAlone = TimeSpan.FromMilliseconds(5);
     private const int IdsPerMessage = 2000;
     private static readonly TimeSpan SelectionPace = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan SelectionPatience = TimeSpan.FromSeconds(20);
@@ -32,9 +36,15 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
     {
         using var reader = estate.Changes.Subscribe();
         var reset = true;
-        foreach (var part in estate.All.ToList().Chunk(HostsPerMessage).DefaultIfEmpty([]))
+        // The first message is what fits a screen, so that it is there at once.
+        var all = estate.ByPlace().ToList();
+        foreach (var part in all.Skip(HostsAtFirst).Chunk(HostsPerMessage).Prepend([.. all.Take(HostsAtFirst)]))
         {
             yield return new EstateChanges(reset, part);
+            if (reset && all.Count > HostsAtFirst)
+            {
+                await Task.Delay(FirstAlone, time, cancel).ConfigureAwait(false);
+            }
             reset = false;
         }
         while (true)

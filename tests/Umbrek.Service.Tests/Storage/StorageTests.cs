@@ -69,6 +69,25 @@ public abstract class StorageTests : DatabaseTests
     }
 
     [Fact]
+    public async Task What_an_older_version_wrote_is_filled_in_from_the_whole_sample()
+    {
+        var host = await AddHostAsync();
+        var batch = new BulkBatch();
+        batch.Samples.Add((host, SampleAt(Noon, 10)));
+        batch.Samples.Add((host, SampleAt(Noon.AddSeconds(15), 11)));
+        await Database.Bulk.WriteAsync(batch, default);
+        await using var db = Database.Open();
+        await db.Samples.ExecuteUpdateAsync(u => u.SetProperty(s => s.MemoryTotalBytes, 0).SetProperty(s => s.MemoryFreeBytes, 0).SetProperty(s => s.UptimeSeconds, 0));
+        await Backfill.RunAsync(db, default);
+
+        await using var after = Database.Open();
+        var latest = await after.Samples.OrderByDescending(s => s.At).FirstAsync();
+        var whole = SampleAt(Noon.AddSeconds(15), 11);
+        (latest.MemoryTotalBytes, latest.MemoryFreeBytes, latest.UptimeSeconds).ShouldBe((whole.MemoryTotalBytes, whole.MemoryAvailableBytes, whole.UptimeSeconds));
+        whole.MemoryTotalBytes.ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
     public async Task A_batch_that_fails_leaves_nothing_behind()
     {
         var host = await AddHostAsync();

@@ -4,6 +4,10 @@ import { useState } from "react";
 import { api, ask } from "../api/client";
 import type { BulkOutcome, HostSummary } from "../api/types";
 import { Trouble } from "../parts/Trouble";
+import { customerOf } from "./emblem";
+import { OwnField } from "./OwnField";
+import { sharedFields } from "./ownFields";
+import { useCustomers } from "./useCustomers";
 import { groupChoices, useGroups } from "./useGroups";
 
 const MOST_NAMED = 4;
@@ -14,6 +18,11 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
   const [group, setGroup] = useState<string | null>(null);
   const [add, setAdd] = useState<string[]>([]);
   const [remove, setRemove] = useState<string[]>([]);
+  const [fieldName, setFieldName] = useState<string | null>(null);
+  const [value, setValue] = useState("");
+  const customers = useCustomers();
+  const fields = sharedFields(customers, new Set(hosts.map((h) => customerOf(h.groupPath))));
+  const field = fields.find((f) => f.name === fieldName);
   const edit = useMutation({
     mutationFn: (preview: boolean) =>
       ask(
@@ -24,7 +33,7 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
             groupPath: group,
             addTags: add,
             removeTags: remove,
-            own: null,
+            own: field ? { [field.name]: value } : null,
             preview,
           },
         }),
@@ -34,11 +43,13 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
         setGroup(null);
         setAdd([]);
         setRemove([]);
+        setFieldName(null);
+        setValue("");
       }
     },
   });
   const tags = [...new Set(hosts.flatMap((h) => h.tags))];
-  const nothing = !group && add.length === 0 && remove.length === 0;
+  const nothing = !group && add.length === 0 && remove.length === 0 && !field;
   const who = hosts.length === 1 ? (hosts[0]?.label ?? "") : `${hosts.length} hosts`;
   return (
     <section className="bulk" aria-label="Marked hosts">
@@ -93,10 +104,35 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
             edit.reset();
           }}
         />
+        {fields.length > 0 && (
+          <Select
+            size="sm"
+            label="Set the own field"
+            placeholder="none"
+            clearable
+            data={fields.map((f) => f.name)}
+            value={fieldName}
+            onChange={(v) => {
+              setFieldName(v);
+              setValue("");
+              edit.reset();
+            }}
+          />
+        )}
+        {field && (
+          <OwnField
+            field={field}
+            value={value}
+            onChange={(v) => {
+              setValue(v);
+              edit.reset();
+            }}
+          />
+        )}
         <Button
           variant="default"
           disabled={nothing}
-          title={nothing ? "Choose a group or tags first" : undefined}
+          title={nothing ? "Choose a group, tags or an own field first" : undefined}
           loading={edit.isPending}
           onClick={() => edit.mutate(true)}
         >

@@ -31,7 +31,7 @@ export function ColumnMenu({ shown, onChange }: { shown: string[]; onChange: (id
                   onChange={() => onChange(shown.filter((c) => c !== id))}
                 />
                 <Button
-                  size="compact-xs"
+                  size="compact-sm"
                   variant="subtle"
                   color="gray"
                   disabled={i === 0}
@@ -42,7 +42,7 @@ export function ColumnMenu({ shown, onChange }: { shown: string[]; onChange: (id
                   ↑
                 </Button>
                 <Button
-                  size="compact-xs"
+                  size="compact-sm"
                   variant="subtle"
                   color="gray"
                   disabled={i === shown.length - 1}

@@ -42,15 +42,16 @@ export function HostActs({ host }: { host: HostSummary }) {
         </Menu.Target>
         <Menu.Dropdown>
           <Menu.Label>My colour for it</Menu.Label>
-          <div className="swatches">
+          <div className="swatches" role="group" aria-label="My colour for it">
             {colourWords.map((word) => (
               <button
                 key={word}
                 type="button"
+                role="menuitemcheckbox"
                 className="swatch"
                 style={{ background: colours[word]?.[0] }}
                 aria-label={word}
-                aria-pressed={mark?.colour === word}
+                aria-checked={mark?.colour === word}
                 title={word}
                 onClick={() => set.mutate({ colour: mark?.colour === word ? "" : word })}
               />

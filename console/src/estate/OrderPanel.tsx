@@ -1,10 +1,11 @@
-import { Button, NumberInput, Select, TagsInput, Textarea, TextInput } from "@mantine/core";
+import { Button, TagsInput, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, ServiceProblem } from "../api/client";
-import type { HostDetail, HostLink, OwnFieldInfo } from "../api/types";
+import type { HostDetail, HostLink } from "../api/types";
 import { Trouble } from "../parts/Trouble";
 import { customerOf } from "./emblem";
+import { OwnField } from "./OwnField";
 import { useEstate } from "./useEstate";
 
 /** What people keep of a host, as it stands in the form. */
@@ -265,40 +266,5 @@ function otherSaid(theirs: HostDetail, word: string): string {
       return Object.entries(draft.own)
         .map(([name, value]) => `${name} ${value}`)
         .join(", ");
-  }
-}
-
-function OwnField({
-  field,
-  value,
-  onChange,
-}: {
-  field: OwnFieldInfo;
-  value: string;
-  onChange: (value: string) => void;
-}) {
-  switch (field.kind) {
-    case "choice":
-      return (
-        <Select
-          label={field.name}
-          clearable
-          placeholder="nothing chosen"
-          data={field.choices}
-          value={value || null}
-          onChange={(v) => onChange(v ?? "")}
-        />
-      );
-    case "number":
-      return <NumberInput label={field.name} value={value} onChange={(v) => onChange(String(v))} />;
-    default:
-      return (
-        <TextInput
-          label={field.name}
-          type={field.kind === "date" ? "date" : "text"}
-          value={value}
-          onChange={(e) => onChange(e.currentTarget.value)}
-        />
-      );
   }
 }

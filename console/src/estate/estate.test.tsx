@@ -3,7 +3,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { act, render, screen, waitFor } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { describe, expect, it, vi } from "vitest";
-import type { Fact, HostSummary } from "../api/types";
+import type { CustomerInfo, Fact, HostSummary } from "../api/types";
 import { selectionOf } from "../jobs/CommandPanel";
 import { customerOf, emblemOf } from "./emblem";
 import { EstateStore, estateStore } from "./estateStore";
@@ -15,6 +15,7 @@ import { linesOf, treeOf, whyNot } from "./groupTree";
 import { HostsPage } from "./HostsPage";
 import { naturally } from "./naturalOrder";
 import { merge } from "./OrderPanel";
+import { sharedFields } from "./ownFields";
 import { Presence } from "./Presence";
 import { describe as describePresence } from "./presence";
 import { steady } from "./useHostRows";
@@ -189,12 +190,14 @@ describe("the estate's store", () => {
     store.take({ reset: true, hosts: [host("a", "x"), host("b", "x")] });
     store.take({ reset: false, hosts: [host("b", "y")] });
     expect([...store.get().hosts.values()].map((h) => `${h.label} ${h.groupPath}`)).toEqual(["a x", "b y"]);
-    store.take({ reset: true, hosts: [host("c", "x")] });
-    expect([...store.get().hosts.keys()]).toEqual(["c"]);
-    // The first at once, what follows quickly together.
+    store.take({ reset: false, hosts: [host("a", "y")] });
+    // The first at once, what follows quickly together, a new beginning at once.
     expect(told).toHaveBeenCalledTimes(1);
     vi.advanceTimersByTime(150);
     expect(told).toHaveBeenCalledTimes(2);
+    store.take({ reset: true, hosts: [host("c", "x")] });
+    expect([...store.get().hosts.keys()]).toEqual(["c"]);
+    expect(told).toHaveBeenCalledTimes(3);
     const shape = store.get().shape;
     store.take({ reset: false, hosts: [host("c", "x", { processorPercent: 50 })] });
     expect(store.get().shape).toBe(shape);
@@ -266,5 +269,33 @@ describe("the hosts page", () => {
       estateStore.take({ reset: false, hosts: [host("plover-log-01", "Saltmarsh Ferry/Vessels", { presence: away })] }),
     );
     await waitFor(() => expect(screen.getByText(/in all/)).toHaveTextContent("1 in all"));
+  });
+});
+
+describe("own fields of several customers", () => {
+  const customer = (name: string, fields: [string, "text" | "choice", string[]?][]) =>
+    ({
+      name,
+      fields: fields.map(([f, kind, choices]) => ({ id: `${name} ${f}`, name: f, kind, choices: choices ?? [] })),
+    }) as CustomerInfo;
+  const customers = [
+    customer("Saltmarsh Ferry", [
+      ["Deck", "choice", ["upper", "lower"]],
+      ["Asset", "text"],
+    ]),
+    customer("Copperbeech Libraries", [
+      ["asset", "text"],
+      ["Deck", "text"],
+    ]),
+    customer("Tarn Valley Creamery", [["Deck", "choice", ["lower", "cellar"]]]),
+  ];
+
+  it("are those that all of them have, of the same kind, with the choices that each knows", () => {
+    const names = (...of: string[]) =>
+      sharedFields(customers, new Set(of)).map((f) => [f.name, ...f.choices].join(" "));
+    expect(names("Saltmarsh Ferry")).toEqual(["Deck upper lower", "Asset"]);
+    expect(names("Saltmarsh Ferry", "Copperbeech Libraries")).toEqual(["Asset"]);
+    expect(names("Saltmarsh Ferry", "Tarn Valley Creamery")).toEqual(["Deck lower"]);
+    expect(names("Saltmarsh Ferry", "Unknown")).toEqual([]);
   });
 });

@@ -30,6 +30,8 @@ export const theme = createTheme({
   components: {
     Button: { defaultProps: { variant: "filled" } },
     // Locking the page's scrolling writes a style of its own, which the page's policy rightly refuses.
-    Modal: { defaultProps: { lockScroll: false } },
+    Modal: { defaultProps: { lockScroll: false, closeButtonProps: { "aria-label": "Close" } } },
+    // What holds the focus first is no menu item; assistive technology is told of items only.
+    Menu: { defaultProps: { withInitialFocusPlaceholder: false } },
   },
 });

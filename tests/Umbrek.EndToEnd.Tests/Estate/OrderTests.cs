@@ -58,6 +58,62 @@ public sealed class OrderTests
     }
 
     [Fact]
+    public async Task Dialogs_and_menus_are_accessible_and_marked_hosts_get_an_own_field()
+    {
+        await using var world = await World.StartAsync();
+        await world.JoinAsync("plover-log-01");
+        await world.SignInClientAsync();
+        (await world.ClientAsync(null, "customer", "add-field", "Saltmarsh Ferry", "Deck", "--kind", "choice", "--choice", "upper", "--choice", "lower")).Status.ShouldBe(0);
+        await using var browser = await Browser.OpenAsync(world);
+        await browser.SignInAsync(world);
+        var page = browser.Page;
+        // What fades in has not its colours yet.
+        await page.EmulateMediaAsync(new() { ReducedMotion = ReducedMotion.Reduce });
+
+        await page.GetByLabel("Mark plover-log-01").ClickAsync();
+        await page.GetByRole(AriaRole.Combobox, new() { Name = "Set the own field" }).ClickAsync();
+        await page.GetByRole(AriaRole.Option, new() { Name = "Deck" }).ClickAsync();
+        await page.GetByRole(AriaRole.Combobox, new() { Name = "Deck" }).ClickAsync();
+        (await browser.ViolationsAsync()).ShouldBe("", "the open choice");
+        await page.GetByRole(AriaRole.Option, new() { Name = "lower" }).ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Show what changes" }).ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Change plover-log-01" }).WaitForAsync();
+        (await browser.ViolationsAsync()).ShouldBe("", "the preview");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Change plover-log-01" }).ClickAsync();
+        await page.GetByText("1 host changed").WaitForAsync();
+        (await world.ClientAsync(null, "host", "list", "field Deck = lower", "--output", "csv")).Stdout.ShouldContain("plover-log-01");
+
+        foreach (var name in new[] { "Export", "Columns" })
+        {
+            await page.GetByRole(AriaRole.Button, new() { Name = name }).ClickAsync();
+            (await browser.ViolationsAsync()).ShouldBe("", name);
+            await page.Keyboard.PressAsync("Escape");
+        }
+        await page.Locator("body").PressAsync("/");
+        await page.Keyboard.TypeAsync("plover");
+        await page.GetByRole(AriaRole.Option).First.WaitForAsync();
+        (await browser.ViolationsAsync()).ShouldBe("", "quick find");
+        await page.Keyboard.PressAsync("Enter");
+        foreach (var name in new[] { "Move", "Put it together", "Retire" })
+        {
+            await page.GetByRole(AriaRole.Button, new() { Name = "More" }).ClickAsync();
+            (await browser.ViolationsAsync()).ShouldBe("", "the menu of a host");
+            await page.GetByRole(AriaRole.Menuitem, new() { Name = name }).ClickAsync();
+            await page.GetByRole(AriaRole.Dialog).WaitForAsync();
+            (await browser.ViolationsAsync()).ShouldBe("", name);
+            await page.GetByRole(AriaRole.Dialog).GetByRole(AriaRole.Button, new() { Name = "Close" }).ClickAsync();
+            await page.GetByRole(AriaRole.Dialog).WaitForAsync(new() { State = WaitForSelectorState.Detached });
+        }
+        foreach (var (path, name) in new[] { ("hosts/groups", "New customer"), ("hosts/customers", "Edit") })
+        {
+            await page.GotoAsync($"{world.Address}{path}");
+            await page.GetByRole(AriaRole.Button, new() { Name = name }).First.ClickAsync();
+            (await browser.ViolationsAsync()).ShouldBe("", $"{path}: {name}");
+        }
+        browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task Everything_is_reached_by_keyboard_alone()
     {
         await using var world = await World.StartAsync();

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Umbrek.Core.Access;
+using Umbrek.Core.Audit;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -33,7 +34,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<AuditFault>), typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -146,6 +147,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(Page<InstallerInfo>))]
 [JsonSerializable(typeof(Page<EnrolmentInfo>))]
 [JsonSerializable(typeof(Page<AuditInfo>))]
+[JsonSerializable(typeof(List<AuditFinding>))]
 [JsonSerializable(typeof(Page<HostSummary>))]
 [JsonSerializable(typeof(Page<GroupInfo>))]
 [JsonSerializable(typeof(Page<JobInfo>))]

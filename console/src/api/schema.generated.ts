@@ -229,23 +229,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/v1/audit": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** The audit log, newest first; 'action' narrows to actions that begin so, 'before' continues below a number. */
-    get: operations["listAudit"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/api/v1/hosts": {
     parameters: {
       query?: never;
@@ -757,6 +740,40 @@ export interface paths {
     };
     /** A run's output as the command wrote it: stdout, stderr, or (without 'stream') both in the order of arrival. */
     get: operations["getOutput"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/audit": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The audit log, newest first; 'before' continues below a number. */
+    get: operations["listAudit"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/audit/export": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The audit log, oldest first, as NDJSON (whose lines can be checked with their hashes) or CSV. */
+    get: operations["exportAudit"];
     put?: never;
     post?: never;
     delete?: never;
@@ -2272,39 +2289,6 @@ export interface operations {
       };
     };
   };
-  listAudit: {
-    parameters: {
-      query?: {
-        action?: string;
-        before?: number;
-        limit?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PageOfAuditInfo"];
-        };
-      };
-      /** @description What went wrong and what to do. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
   listHosts: {
     parameters: {
       query?: {
@@ -3532,6 +3516,79 @@ export interface operations {
       path: {
         id: string;
       };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listAudit: {
+    parameters: {
+      query?: {
+        Action?: string;
+        Actor?: string;
+        Target?: string;
+        Address?: string;
+        From?: string;
+        To?: string;
+        before?: number;
+        limit?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfAuditInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  exportAudit: {
+    parameters: {
+      query?: {
+        Action?: string;
+        Actor?: string;
+        Target?: string;
+        Address?: string;
+        From?: string;
+        To?: string;
+        format?: string;
+      };
+      header?: never;
+      path?: never;
       cookie?: never;
     };
     requestBody?: never;

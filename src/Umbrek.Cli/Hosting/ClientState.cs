@@ -1,5 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using System.Text.Json.Serialization.Metadata;
+using Umbrek.Core.Audit;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Links;
 
@@ -18,6 +20,7 @@ public sealed record SignInReport(Uri Service, string Name, bool SignedIn, DateT
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true)]
 [JsonSerializable(typeof(SignedIn))]
 [JsonSerializable(typeof(SignInReport))]
+[JsonSerializable(typeof(Dictionary<string, AuditAnchor>))]
 public sealed partial class ClientJson : JsonSerializerContext;
 
 /// <summary>The client's directory: $UMBREK_HOME, else below $XDG_CONFIG_HOME (XDG Base Directory Specification).</summary>
@@ -31,6 +34,8 @@ public sealed class ClientState
             : Environment.GetEnvironmentVariable("XDG_CONFIG_HOME") is { Length: > 0 } config ? Path.Combine(config, "umbrek")
             : Path.Combine(Environment.GetFolderPath(Environment.SpecialFolder.UserProfile), ".config", "umbrek");
     }
+
+    private string SeenFile => Path.Combine(directory, "audit-seen.json");
 
     private string SignInFile => Path.Combine(directory, "sign-in.json");
 
@@ -59,7 +64,31 @@ public sealed class ClientState
         return new ApiClient(who.Service, who.NewPin(), who.Token);
     }
 
-    public void Save(SignedIn who)
+    /// <summary>The last line of a service's audit log that was found in order from here.</summary>
+    public AuditAnchor? LoadSeen(Uri service) => LoadAllSeen().GetValueOrDefault(service.Authority);
+
+    public void SaveSeen(Uri service, AuditAnchor last)
+    {
+        var all = LoadAllSeen();
+        all[service.Authority] = last;
+        WriteWhole(SeenFile, all, ClientJson.Default.DictionaryStringAuditAnchor);
+    }
+
+    private Dictionary<string, AuditAnchor> LoadAllSeen()
+    {
+        try
+        {
+            return File.Exists(SeenFile) ? JsonSerializer.Deserialize(File.ReadAllBytes(SeenFile), ClientJson.Default.DictionaryStringAuditAnchor) ?? [] : [];
+        }
+        catch (JsonException e)
+        {
+            throw new ClientException($"{SeenFile} is damaged ({e.Message}). It tells which lines of audit logs were seen earlier; give the last one with --seen, or remove the file to begin anew.");
+        }
+    }
+
+    public void Save(SignedIn who) => WriteWhole(SignInFile, who, ClientJson.Default.SignedIn);
+
+    private void WriteWhole<T>(string path, T content, JsonTypeInfo<T> type)
     {
         var options = new FileStreamOptions { Mode = FileMode.Create, Access = FileAccess.Write };
         if (OperatingSystem.IsWindows())
@@ -71,13 +100,13 @@ public sealed class ClientState
             Directory.CreateDirectory(directory, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
             options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
         }
-        var temporary = SignInFile + ".new";
+        var temporary = path + ".new";
         File.Delete(temporary);
         using (var file = new FileStream(temporary, options))
         {
-            JsonSerializer.Serialize(file, who, ClientJson.Default.SignedIn);
+            JsonSerializer.Serialize(file, content, type);
         }
-        File.Move(temporary, SignInFile, overwrite: true);
+        File.Move(temporary, path, overwrite: true);
     }
 
     public void Forget() => File.Delete(SignInFile);

@@ -4,6 +4,7 @@ using System.Security.Cryptography;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Text;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Access;
@@ -12,7 +13,7 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>Technicians: the first one, the others, and how they sign in.</summary>
-public sealed class AccessService(IDatabase database, UserManager<Technician> technicians, SignInManager<Technician> signIn, SetUpCode setUp, TimeProvider time)
+public sealed class AccessService(IDatabase database, UmbrekContext accounts, UserManager<Technician> technicians, SignInManager<Technician> signIn, SetUpCode setUp, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan TokenLife = TimeSpan.FromDays(30);
 
@@ -23,7 +24,7 @@ public sealed class AccessService(IDatabase database, UserManager<Technician> te
     }
 
     /// <summary>Makes the first technician, for whoever knows the code on the service's terminal.</summary>
-    public async Task<TechnicianInfo> SetUpAsync(SetUpRequest request, CancellationToken cancel)
+    public async Task<TechnicianInfo> SetUpAsync(SetUpRequest request, string? address, CancellationToken cancel)
     {
         if (!(await SetUpStateAsync(cancel).ConfigureAwait(false)).Needed)
         {
@@ -31,33 +32,46 @@ public sealed class AccessService(IDatabase database, UserManager<Technician> te
         }
         if (!setUp.Matches(request.Code))
         {
+            await audit.AddAsync(Nobody(address), "set-up.refuse", "first technician", cancel, ("why", "wrong code")).ConfigureAwait(false);
             throw new ProblemException(403, ProblemTypes.WrongCredentials, "The set-up code is wrong. It stands on the terminal on which umbrekd was started; each start makes a new one.");
         }
-        return await CreateAsync(request.Name, request.Password).ConfigureAwait(false);
+        return await CreateAsync(request.Name, request.Password, new Caller("set-up code", address), cancel).ConfigureAwait(false);
     }
 
-    public async Task<TechnicianInfo> CreateAsync(string name, string password)
+    public async Task<TechnicianInfo> CreateAsync(string name, string password, Caller by, CancellationToken cancel)
     {
         var clean = Names.Clean(name, "name", out var problem) ?? throw ProblemException.Invalid(problem);
         var technician = new Technician { Id = Guid.CreateVersion7(), UserName = clean, CreatedAt = time.GetUtcNow() };
+        // The accounts' own context, so that the account and its line in the audit log are stored together.
+        await using var transaction = await accounts.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var result = await technicians.CreateAsync(technician, password).ConfigureAwait(false);
-        return result.Succeeded
-            ? ToInfo(technician)
-            : throw (result.Errors.Any(e => e.Code == nameof(IdentityErrorDescriber.DuplicateUserName))
+        if (!result.Succeeded)
+        {
+            throw result.Errors.Any(e => e.Code == nameof(IdentityErrorDescriber.DuplicateUserName))
                 ? new ProblemException(409, ProblemTypes.Conflict, $"There is a technician '{clean}' already. Choose another name.")
-                : ProblemException.Invalid(string.Join(' ', result.Errors.Select(e => e.Description))));
+                : ProblemException.Invalid(string.Join(' ', result.Errors.Select(e => e.Description)));
+        }
+        await audit.AddAsync(accounts, by, "technician.create", clean, cancel, ("id", $"{technician.Id}"), ("role", technician.Role)).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        return ToInfo(technician);
     }
 
-    public async Task<SignInAnswer> SignInAsync(SignInRequest request, CancellationToken cancel)
+    public async Task<SignInAnswer> SignInAsync(SignInRequest request, string? address, CancellationToken cancel)
     {
         var technician = await technicians.FindByNameAsync(request.Name).ConfigureAwait(false);
         if (technician is null)
         {
             // The same work as for a name that exists, so that the time does not tell which names do.
             signIn.UserManager.PasswordHasher.VerifyHashedPassword(new Technician(), DummyHash.Value, request.Password);
+            // What was typed is not kept: people type a password into the wrong field.
+            await audit.AddAsync(Nobody(address), "sign-in.refuse", "unknown name", cancel, ("why", "no such technician")).ConfigureAwait(false);
             throw WrongCredentials();
         }
         var result = await signIn.CheckPasswordSignInAsync(technician, request.Password, lockoutOnFailure: true).ConfigureAwait(false);
+        if (!result.Succeeded)
+        {
+            await audit.AddAsync(Nobody(address), "sign-in.refuse", technician.UserName ?? "", cancel, ("why", result.IsLockedOut ? "locked" : "wrong password")).ConfigureAwait(false);
+        }
         if (result.IsLockedOut)
         {
             throw new ProblemException(429, ProblemTypes.TooManyAttempts, "This account is locked for some minutes after too many wrong passwords. Wait, then try again.");
@@ -66,8 +80,10 @@ public sealed class AccessService(IDatabase database, UserManager<Technician> te
         {
             throw WrongCredentials();
         }
+        var by = new Caller(technician.UserName ?? "", address);
         if (request.Use == SignInUse.Cookie)
         {
+            await audit.AddAsync(by, "sign-in", technician.UserName ?? "", cancel, ("with", "console")).ConfigureAwait(false);
             await signIn.SignInAsync(technician, isPersistent: false).ConfigureAwait(false);
             return new SignInAnswer(ToInfo(technician), null, null);
         }
@@ -83,21 +99,27 @@ public sealed class AccessService(IDatabase database, UserManager<Technician> te
             ExpiresAt = now + TokenLife,
         };
         await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         db.AccessTokens.Add(row);
-        await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "sign-in", technician.UserName ?? "", cancel, ("with", "token"), ("device", row.Device), ("token", $"{row.Id}")).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
         return new SignInAnswer(ToInfo(technician), Base64Url.EncodeToString(secret), row.ExpiresAt);
     }
 
     /// <summary>Ends what the caller signed in with: its cookie, or its token.</summary>
-    public async Task SignOutAsync(ClaimsPrincipal caller, CancellationToken cancel)
+    public async Task SignOutAsync(ClaimsPrincipal caller, Caller by, CancellationToken cancel)
     {
         if (caller.FindFirstValue(AccessTokenScheme.TokenIdClaim) is { } token && Guid.TryParse(token, out var id))
         {
             await using var db = database.Open();
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             await db.AccessTokens.Where(t => t.Id == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+            await audit.AddAsync(db, by, "sign-out", by.Name, cancel, ("with", "token"), ("token", token)).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }
         else
         {
+            await audit.AddAsync(by, "sign-out", by.Name, cancel, ("with", "console")).ConfigureAwait(false);
             await signIn.SignOutAsync().ConfigureAwait(false);
         }
     }
@@ -109,6 +131,9 @@ public sealed class AccessService(IDatabase database, UserManager<Technician> te
     }
 
     private static TechnicianInfo ToInfo(Technician t) => new(t.Id, t.UserName ?? "", t.Role);
+
+    /// <summary>Somebody who has not proven to be anybody.</summary>
+    private static Caller Nobody(string? address) => new("nobody", address);
 
     private static ProblemException WrongCredentials() => new(401, ProblemTypes.WrongCredentials, "Name or password is wrong.");
 

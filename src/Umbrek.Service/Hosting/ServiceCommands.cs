@@ -1,7 +1,10 @@
 using System.CommandLine;
 using Microsoft.AspNetCore.OpenApi;
 using Microsoft.OpenApi;
+using Umbrek.Core.Audit;
 using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Hosting;
 
@@ -15,6 +18,7 @@ public static class ServiceCommands
     {
         var root = new RootCommand("The Umbrek service: knows the hosts, sends them work, keeps what they say, and serves the console.");
         root.Subcommands.Add(Serve());
+        root.Subcommands.Add(VerifyAudit());
         root.Subcommands.Add(OpenApi());
         return root;
     }
@@ -114,6 +118,43 @@ public static class ServiceCommands
         {
             return null;
         }
+    }
+
+    private static Command VerifyAudit()
+    {
+        var data = new Option<string>("--data") { Description = "The service's data directory.", Required = true };
+        var database = new Option<string?>("--database") { Description = "PostgreSQL connection string; also read from UMBREK_DATABASE." };
+        var command = new Command("verify-audit", "Checks the audit log in the database, whether the service runs or not. Example: umbrekd verify-audit --data /var/lib/umbrek") { data, database };
+        command.SetAction(async (parsed, cancel) =>
+        {
+            var options = new ServiceOptions { DataDirectory = Path.GetFullPath(parsed.GetRequiredValue(data)), Database = parsed.GetValue(database) ?? Environment.GetEnvironmentVariable("UMBREK_DATABASE") };
+            if (options.Database is null && !File.Exists(options.PathOf(SqliteDatabase.FileName)))
+            {
+                await Console.Error.WriteLineAsync($"There is no database in {options.DataDirectory}. Give the service's data directory, or its --database.").ConfigureAwait(false);
+                return Failed;
+            }
+            try
+            {
+                using var opened = ServiceHost.OpenDatabase(options);
+                var verifier = new AuditVerifier();
+                await foreach (var line in new AuditLog(opened, TimeProvider.System).ReadAsync(new AuditFilter(), cancel).ConfigureAwait(false))
+                {
+                    verifier.Take(new AuditEntry(line.Number, line.At, line.Actor, line.Address, line.Action, line.Target, line.Detail), Convert.FromHexString(line.Hash));
+                }
+                foreach (var finding in verifier.Findings)
+                {
+                    Console.WriteLine(Core.Text.TerminalText.Neutralise(finding.Text));
+                }
+                Console.WriteLine(verifier.Findings.Count > 0 ? $"The audit log is not as it was written ({verifier.Lines} lines checked)." : $"{verifier.Lines} lines, all as they were written.{(verifier.Last is { } last ? $" Last line {last.Number}, {last.Hash}" : "")}");
+                return verifier.Findings.Count > 0 ? Failed : 0;
+            }
+            catch (Exception e) when (e is System.Data.Common.DbException or IOException or ArgumentException)
+            {
+                await Console.Error.WriteLineAsync($"The database can't be read: {e.Message}").ConfigureAwait(false);
+                return Failed;
+            }
+        });
+        return command;
     }
 
     private static Command OpenApi()

@@ -94,7 +94,7 @@ public static class ServiceHost
         services.AddSingleton(options);
         services.AddSingleton(time);
         services.AddSingleton(_ => ServiceKey.LoadOrCreate(options, time));
-        services.AddSingleton<IDatabase>(_ => options.Database is { } connection ? new PostgresDatabase(connection) : new SqliteDatabase(options.PathOf("umbrek.db")));
+        services.AddSingleton<IDatabase>(_ => OpenDatabase(options));
         services.AddScoped(provider => provider.GetRequiredService<IDatabase>().Open());
         services.AddSingleton<ConsoleFiles>();
         services.AddSingleton<FailureLimiter>();
@@ -142,6 +142,9 @@ public static class ServiceHost
         services.Configure<HostOptions>(o => o.ShutdownTimeout = TimeSpan.FromSeconds(10));
         services.AddOpenApi("v1", ApiDescription.Configure);
     }
+
+    public static IDatabase OpenDatabase(ServiceOptions options) =>
+        options.Database is { } connection ? new PostgresDatabase(connection) : new SqliteDatabase(options.PathOf(SqliteDatabase.FileName));
 
     private static void AddAccess(IServiceCollection services, ServiceOptions options)
     {

@@ -18,20 +18,20 @@ public static class JobEndpoints
         jobs.MapPost("", async (JobService service, HttpContext http, NewJob wish, CancellationToken cancel) =>
         {
             var key = http.Request.Headers["Idempotency-Key"].ToString();
-            var job = await service.CreateAsync(wish, http.User.TechnicianId(), http.User.TechnicianName(), key.Length == 0 ? null : key, cancel).ConfigureAwait(false);
+            var job = await service.CreateAsync(wish, http.User.TechnicianId(), http.Caller(), key.Length == 0 ? null : key, cancel).ConfigureAwait(false);
             return TypedResults.Accepted($"/api/v1/jobs/{job.Id}", job);
         }).WithName("createJob").WithSummary("Runs a command on the hosts of a selection. With an Idempotency-Key a repeated request starts it once.");
         jobs.MapGet("/{id:guid}", async (JobReader reader, Guid id, CancellationToken cancel) => TypedResults.Ok(await reader.GetAsync(id, cancel).ConfigureAwait(false)))
             .WithName("getJob").WithSummary("A job with all its runs.");
         jobs.MapPost("/{id:guid}/cancel", async (JobService service, HttpContext http, Guid id, CancellationToken cancel) =>
-            TypedResults.Ok(await service.CancelJobAsync(id, http.User.TechnicianName(), cancel).ConfigureAwait(false)))
+            TypedResults.Ok(await service.CancelJobAsync(id, http.Caller(), cancel).ConfigureAwait(false)))
             .WithName("cancelJob").WithSummary("Cancels every run that has not ended.");
 
         var runs = api.MapGroup("/runs").WithTags("Jobs");
         runs.MapGet("/{id:guid}", async (JobReader reader, Guid id, CancellationToken cancel) => TypedResults.Ok(await reader.GetRunAsync(id, cancel).ConfigureAwait(false)))
             .WithName("getRun").WithSummary("One run.");
         runs.MapPost("/{id:guid}/cancel", async (JobService service, HttpContext http, Guid id, CancellationToken cancel) =>
-            TypedResults.Ok(await service.CancelRunAsync(id, http.User.TechnicianName(), cancel).ConfigureAwait(false)))
+            TypedResults.Ok(await service.CancelRunAsync(id, http.Caller(), cancel).ConfigureAwait(false)))
             .WithName("cancelRun").WithSummary("Cancels one run.");
         runs.MapGet("/{id:guid}/output", WriteOutputAsync)
             .Produces(StatusCodes.Status200OK, contentType: "application/octet-stream")

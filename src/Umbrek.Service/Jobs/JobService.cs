@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
@@ -13,14 +14,14 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
     private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
 
     /// <summary>Makes a job for the hosts that the selection names now.</summary>
     /// <param name="idempotencyKey">The same key by the same technician gives the job that was made the first time.</param>
-    public async Task<JobInfo> CreateAsync(NewJob wish, Guid technicianId, string technician, string? idempotencyKey, CancellationToken cancel)
+    public async Task<JobInfo> CreateAsync(NewJob wish, Guid technicianId, Caller by, string? idempotencyKey, CancellationToken cancel)
     {
         if (wish.Command is null || wish.Command.Check() is { } problem && problem.Length > 0)
         {
@@ -54,7 +55,7 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             Id = Guid.CreateVersion7(now),
             CreatedAt = now,
             CreatedById = technicianId,
-            CreatedBy = technician,
+            CreatedBy = by.Name,
             IdempotencyKey = idempotencyKey,
             Selection = wish.Selection,
             Command = JsonSerializer.Serialize(wish.Command, WireJson.Default.CommandSpec),
@@ -69,7 +70,8 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         });
         try
         {
-            await intake.AddJobAsync(job, runs).ConfigureAwait(false);
+            var line = audit.Line(by, "job.create", wish.Selection, ("id", $"{job.Id}"), ("command", wish.Command.Display()), ("hosts", $"{runs.Count}"));
+            await intake.AddJobAsync(job, runs, line).ConfigureAwait(false);
         }
         catch (IOException) when (idempotencyKey is not null)
         {
@@ -81,36 +83,39 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         return await reader.GetInfoAsync(job.Id, cancel).ConfigureAwait(false);
     }
 
-    public async Task<JobInfo> CancelJobAsync(Guid jobId, string by, CancellationToken cancel)
+    public async Task<JobInfo> CancelJobAsync(Guid jobId, Caller by, CancellationToken cancel)
     {
         await using (var db = database.Open())
         {
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             var now = time.GetUtcNow();
             var row = await db.Jobs.FirstOrDefaultAsync(j => j.Id == jobId, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("job");
             if (row.CancelledAt is null)
             {
                 row.CancelledAt = now;
-                row.CancelledBy = by;
-                await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+                row.CancelledBy = by.Name;
+                await audit.AddAsync(db, by, "job.cancel", row.Selection, cancel, ("id", $"{row.Id}")).ConfigureAwait(false);
+                await transaction.CommitAsync(cancel).ConfigureAwait(false);
             }
         }
-        await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by, cancel).ConfigureAwait(false);
+        await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by.Name, null, cancel).ConfigureAwait(false);
         return await reader.GetInfoAsync(jobId, cancel).ConfigureAwait(false);
     }
 
-    public async Task<RunInfo> CancelRunAsync(Guid runId, string by, CancellationToken cancel)
+    public async Task<RunInfo> CancelRunAsync(Guid runId, Caller by, CancellationToken cancel)
     {
         if (book.Find(runId) is null)
         {
             throw ProblemException.NotFound("run");
         }
-        await CancelRunsAsync([runId], by, cancel).ConfigureAwait(false);
+        var run = await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
+        await CancelRunsAsync([runId], by.Name, audit.Line(by, "run.cancel", run.HostLabel, ("id", $"{runId}"), ("job", $"{run.JobId}")), cancel).ConfigureAwait(false);
         return await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
     }
 
     /// <summary>Ends the runs that wait for a host.</summary>
     public Task CancelWaitingAsync(Guid hostId, string why, CancellationToken cancel) =>
-        CancelRunsAsync([.. book.OfHost(hostId).Where(r => r.Mark.Status.State == RunState.Waiting).Select(r => r.RunId)], why, cancel);
+        CancelRunsAsync([.. book.OfHost(hostId).Where(r => r.Mark.Status.State == RunState.Waiting).Select(r => r.RunId)], why, null, cancel);
 
     /// <summary>Ends waiting runs whose job has expired.</summary>
     public async Task ExpireAsync(CancellationToken cancel)
@@ -135,13 +140,13 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
     /// The wish is stored first. A run that was never sent ends at once; a host that has the order is told now, or when it
     /// returns.
     /// </summary>
-    private async Task CancelRunsAsync(List<Guid> runIds, string by, CancellationToken cancel)
+    private async Task CancelRunsAsync(List<Guid> runIds, string by, NewAuditLine? line, CancellationToken cancel)
     {
         var now = time.GetUtcNow();
         await intake.MarkAsync(runIds, m =>
             m.Status.State.IsFinal() ? m
             : m.Status.State == RunState.Waiting ? RunDecisions.CancelUnsent(m with { CancelRequestedAt = now }, now, by)
-            : m with { CancelRequestedAt = m.CancelRequestedAt ?? now }).ConfigureAwait(false);
+            : m with { CancelRequestedAt = m.CancelRequestedAt ?? now }, line).ConfigureAwait(false);
         foreach (var runId in runIds)
         {
             if (book.Find(runId) is { } mark && !mark.Status.State.IsFinal())

@@ -2,6 +2,7 @@ using System.Threading.Channels;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Storage;
@@ -33,8 +34,8 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     private sealed record PresenceItem(PresenceChange Change) : Item;
     private sealed record EventsItem(Guid HostId, IReadOnlyList<RunEvent> Events) : Item;
     private sealed record HeldItem(Guid HostId, RunHeld Held) : Item;
-    private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, TaskCompletionSource Done) : Item;
-    private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, TaskCompletionSource Done) : Item;
+    private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, NewAuditLine? Audit, TaskCompletionSource Done) : Item;
+    private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, NewAuditLine Audit, TaskCompletionSource Done) : Item;
 
     public async ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples)
     {
@@ -54,18 +55,18 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     public ValueTask HeldAsync(Guid hostId, RunHeld held) => UrgentAsync(new HeldItem(hostId, held));
 
     /// <summary>Changes runs by the service's own decision; completes when it is stored.</summary>
-    public async Task MarkAsync(IReadOnlyList<Guid> runIds, Func<RunMark, RunMark> change)
+    public async Task MarkAsync(IReadOnlyList<Guid> runIds, Func<RunMark, RunMark> change, NewAuditLine? line = null)
     {
         var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
-        await UrgentAsync(new MarkItem(runIds, change, done)).ConfigureAwait(false);
+        await UrgentAsync(new MarkItem(runIds, change, line, done)).ConfigureAwait(false);
         await done.Task.ConfigureAwait(false);
     }
 
     /// <summary>Stores a new job with its runs; completes when it is stored.</summary>
-    public async Task AddJobAsync(JobRow job, IReadOnlyList<RunRow> jobRuns)
+    public async Task AddJobAsync(JobRow job, IReadOnlyList<RunRow> jobRuns, NewAuditLine line)
     {
         var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
-        await UrgentAsync(new JobItem(job, jobRuns, done)).ConfigureAwait(false);
+        await UrgentAsync(new JobItem(job, jobRuns, line, done)).ConfigureAwait(false);
         await done.Task.ConfigureAwait(false);
     }
 
@@ -183,10 +184,15 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
                 {
                     Change(work, run, mark.Change);
                 }
+                if (mark.Audit is { } line)
+                {
+                    work.Batch.Audit.Add(line);
+                }
                 work.Waiting.Add(mark.Done);
                 break;
             case JobItem job:
                 work.Batch.Jobs.Add((job.Job, job.Runs));
+                work.Batch.Audit.Add(job.Audit);
                 work.NewJobs.Add(job);
                 break;
         }
@@ -199,6 +205,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
         {
             var alone = new BulkBatch();
             alone.Jobs.Add((job.Job, job.Runs));
+            alone.Audit.Add(job.Audit);
             try
             {
                 await database.Bulk.WriteAsync(alone, stopping).ConfigureAwait(false);
@@ -210,6 +217,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
                 job.Done.TrySetException(new IOException("The database did not take the job; the service's log says why. Try again.", e));
             }
         }
+        work.Batch.Audit.RemoveAll(line => work.NewJobs.Exists(j => j.Audit == line));
         work.NewJobs.Clear();
         work.Batch.Jobs.Clear();
     }

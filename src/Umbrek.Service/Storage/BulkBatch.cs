@@ -2,6 +2,7 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Audit;
 
 namespace Umbrek.Service.Storage;
 
@@ -20,7 +21,10 @@ public sealed class BulkBatch
     public List<PresenceChange> Presences { get; } = [];
     public List<(JobRow Job, IReadOnlyList<RunRow> Runs)> Jobs { get; } = [];
 
-    public bool IsEmpty => Samples.Count + Facts.Count + Output.Count + Runs.Count + Presences.Count + Jobs.Count == 0;
+    /// <summary>Lines of the audit log, which are chained as they are written.</summary>
+    public List<NewAuditLine> Audit { get; } = [];
+
+    public bool IsEmpty => Samples.Count + Facts.Count + Output.Count + Runs.Count + Presences.Count + Jobs.Count + Audit.Count == 0;
 }
 
 /// <summary>

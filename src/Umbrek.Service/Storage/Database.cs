@@ -6,7 +6,7 @@ using Umbrek.Service.Estate;
 namespace Umbrek.Service.Storage;
 
 /// <summary>Short-lived contexts on whichever database the service was started with.</summary>
-public interface IDatabase
+public interface IDatabase : IDisposable
 {
     UmbrekContext Open();
     IBulkStore Bulk { get; }
@@ -16,8 +16,10 @@ public interface IDatabase
 }
 
 /// <summary>A file in the data directory.</summary>
-public sealed class SqliteDatabase : IDatabase, IDisposable
+public sealed class SqliteDatabase : IDatabase
 {
+    public const string FileName = "umbrek.db";
+
     private readonly DbContextOptions<SqliteUmbrekContext> options;
     private readonly SqliteBulkStore bulk;
 
@@ -38,7 +40,7 @@ public sealed class SqliteDatabase : IDatabase, IDisposable
 }
 
 /// <summary>A PostgreSQL server, by its connection string.</summary>
-public sealed class PostgresDatabase : IDatabase, IDisposable
+public sealed class PostgresDatabase : IDatabase
 {
     private readonly NpgsqlDataSource source;
     private readonly DbContextOptions<PostgresUmbrekContext> options;

@@ -1,8 +1,10 @@
 using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
+using Umbrek.Core.Audit;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Inventory;
+using Umbrek.Service.Audit;
 using Umbrek.Wire;
 
 namespace Umbrek.Service.Storage;
@@ -26,11 +28,40 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         AddFacts(commands, batch);
         AddRuns(commands, batch);
         AddOutput(commands, batch);
+        await AddAuditAsync(commands, batch, connection, transaction, cancel).ConfigureAwait(false);
         if (commands.BatchCommands.Count > 0)
         {
             await commands.ExecuteNonQueryAsync(cancel).ConfigureAwait(false);
         }
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>The chain goes on from the last line, which is held for this transaction alone.</summary>
+    private static async Task AddAuditAsync(NpgsqlBatch commands, BulkBatch batch, NpgsqlConnection connection, NpgsqlTransaction transaction, CancellationToken cancel)
+    {
+        if (batch.Audit.Count == 0)
+        {
+            return;
+        }
+        await using (var turn = new NpgsqlCommand($"SELECT pg_advisory_xact_lock({AuditLog.AppendLock})", connection, transaction))
+        {
+            await turn.ExecuteNonQueryAsync(cancel).ConfigureAwait(false);
+        }
+        var (number, hash) = (0L, AuditChain.Start);
+        await using (var last = new NpgsqlCommand("""SELECT "Number","Hash" FROM "Audit" ORDER BY "Number" DESC LIMIT 1""", connection, transaction))
+        await using (var reader = await last.ExecuteReaderAsync(cancel).ConfigureAwait(false))
+        {
+            if (await reader.ReadAsync(cancel).ConfigureAwait(false))
+            {
+                (number, hash) = (reader.GetInt64(0), reader.GetFieldValue<byte[]>(1));
+            }
+        }
+        foreach (var row in NewAuditLine.Chain(batch.Audit, number, hash))
+        {
+            Add(commands, """INSERT INTO "Audit" ("Number","At","Actor","Address","Action","Target","Detail","Hash") VALUES ($1,$2,$3,$4,$5,$6,$7,$8)""",
+                (NpgsqlDbType.Bigint, row.Number), (NpgsqlDbType.TimestampTz, row.At), (NpgsqlDbType.Text, row.Actor), (NpgsqlDbType.Text, row.Address),
+                (NpgsqlDbType.Text, row.Action), (NpgsqlDbType.Text, row.Target), (NpgsqlDbType.Text, row.Detail), (NpgsqlDbType.Bytea, row.Hash));
+        }
     }
 
     private static void AddJobs(NpgsqlBatch commands, BulkBatch batch)

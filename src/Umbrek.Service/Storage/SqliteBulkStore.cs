@@ -1,7 +1,9 @@
 using System.Text.Json;
 using Microsoft.Data.Sqlite;
+using Umbrek.Core.Audit;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Inventory;
+using Umbrek.Service.Audit;
 using Umbrek.Wire;
 
 namespace Umbrek.Service.Storage;
@@ -26,6 +28,7 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         WriteFacts(batch, transaction);
         WriteRuns(batch, transaction);
         WriteOutput(batch, transaction);
+        WriteAudit(batch, transaction);
         transaction.Commit();
     }
 
@@ -139,6 +142,31 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         foreach (var e in batch.Output)
         {
             statement.Run(Id(e.RunId), e.Sequence, (int)e.Kind, e.Data);
+        }
+    }
+
+    private void WriteAudit(BulkBatch batch, SqliteTransaction transaction)
+    {
+        if (batch.Audit.Count == 0)
+        {
+            return;
+        }
+        var (number, hash) = (0L, AuditChain.Start);
+        using (var last = connection!.CreateCommand())
+        {
+            last.Transaction = transaction;
+            last.CommandText = """SELECT "Number","Hash" FROM "Audit" ORDER BY "Number" DESC LIMIT 1""";
+            using var reader = last.ExecuteReader();
+            if (reader.Read())
+            {
+                (number, hash) = (reader.GetInt64(0), reader.GetFieldValue<byte[]>(1));
+            }
+        }
+        using var statement = new Statement(connection!, transaction,
+            """INSERT INTO "Audit" ("Number","At","Actor","Address","Action","Target","Detail","Hash") VALUES ($0,$1,$2,$3,$4,$5,$6,$7)""", 8);
+        foreach (var row in NewAuditLine.Chain(batch.Audit, number, hash))
+        {
+            statement.Run(row.Number, Time(row.At), row.Actor, row.Address, row.Action, row.Target, row.Detail, row.Hash);
         }
     }
 

@@ -51,15 +51,24 @@ internal sealed class TestService : IAsyncDisposable
     {
         var service = new TestService(time ?? TimeProvider.System, database);
         await service.OpenAsync(0);
-        using var anonymous = new ApiClient(service.Address, null);
-        await anonymous.PostAsync("set-up", new SetUpRequest(service.Get<SetUpCode>().Text, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
-        service.Token = (await anonymous.PostAsync("sign-in", new SignInRequest(Name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
-        service.Api = new ApiClient(service.Address, null, service.Token);
+        using (var anonymous = new ApiClient(service.Address, null))
+        {
+            await anonymous.PostAsync("set-up", new SetUpRequest(service.Get<SetUpCode>().Text, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
+        }
+        await service.SignInAgainAsync();
         foreach (var (name, parent) in new[] { ("Saltmarsh Ferry", (string?)null), ("Quay", "Saltmarsh Ferry"), ("Copperbeech Libraries", null) })
         {
             await service.Api.PostAsync("groups", new NewGroup(name, parent), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
         }
         return service;
+    }
+
+    /// <summary>Gives the lead a new token.</summary>
+    public async Task SignInAgainAsync()
+    {
+        using var anonymous = new ApiClient(Address, null);
+        Token = (await anonymous.PostAsync("sign-in", new SignInRequest(Name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
+        Api = new ApiClient(Address, null, Token);
     }
 
     /// <summary>Stops the service and starts it again on the same port and data.</summary>

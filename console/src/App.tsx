@@ -16,6 +16,7 @@ const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ defau
 const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
 const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
+const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
 const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
@@ -57,6 +58,7 @@ function Inside() {
         <Route path="/hosts/:id" element={<HostPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />
+        <Route path="/people" element={<AuditPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/find" element={<FindPage />} />

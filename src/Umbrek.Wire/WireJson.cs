@@ -34,7 +34,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<AuditFault>), typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -90,7 +90,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
-        typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>),
+        typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]

@@ -32,6 +32,7 @@ export type SampleSeries = Schemas["SampleSeries"];
 export type PresenceInfo = Schemas["PresenceInfo"];
 export type GroupInfo = Schemas["GroupInfo"];
 export type JobInfo = MayMiss<Schemas["JobInfo"]>;
+export type AuditInfo = MayMiss<Schemas["AuditInfo"]>;
 export type RunInfo = MayMiss<Schemas["RunInfo"]>;
 export type RunCounts = Schemas["RunCounts"];
 export type RunState = Schemas["RunState"];

@@ -171,13 +171,13 @@ public static class AuditCommands
             ? new AuditAnchor(n, hash.ToLowerInvariant())
             : throw new ClientException($"'{text}' is no line of an audit log; write NUMBER:HASH as 'umbrek audit verify' printed it.", ExitCodes.WrongUse);
 
-    /// <summary>Name and value pairs as people read them.</summary>
+    /// <summary>Name and value pairs as people read them; ids are for machines.</summary>
     private static string More(string detail)
     {
         try
         {
             using var json = JsonDocument.Parse(detail);
-            return string.Join(", ", json.RootElement.EnumerateObject().Select(p => $"{p.Name} {p.Value}"));
+            return string.Join(", ", json.RootElement.EnumerateObject().Where(p => !Guid.TryParse(p.Value.ToString(), out _)).Select(p => $"{p.Name} {p.Value}"));
         }
         catch (Exception e) when (e is JsonException or InvalidOperationException)
         {

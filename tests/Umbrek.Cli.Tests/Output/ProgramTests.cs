@@ -12,7 +12,7 @@ public sealed class ProgramTests
         "selection", "selection list", "selection save", "selection change", "selection remove", "selection check", "estate", "estate export", "estate import",
         "group", "group list", "group new", "installer", "installer new", "installer list", "installer show", "installer package", "installer revoke",
         "scan", "scan start", "scan list", "scan show", "scan cancel", "release", "release list", "release add", "update", "update start", "update list", "update show", "update cancel",
-        "enrolment", "enrolment list", "enrolment approve", "enrolment reject", "enrolment take-over", "audit", "audit list", "run",
+        "enrolment", "enrolment list", "enrolment approve", "enrolment reject", "enrolment take-over", "audit", "audit list", "audit export", "audit verify", "run",
         "job", "job list", "job show", "job output", "job cancel", "completion",
     }];
 

@@ -1,3 +1,6 @@
+import { exact } from "../parts/time";
+
+const TIME = /^\d{4}-\d\d-\d\dT\d\d:\d\d:/;
 const UUID = /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i;
 
 /** Name and value pairs of a line, as people read them; ids are for machines. */
@@ -7,7 +10,7 @@ export function detailWords(detail: string): string {
     if (typeof pairs !== "object" || pairs === null) return detail;
     return Object.entries(pairs)
       .filter(([, value]) => !UUID.test(String(value)))
-      .map(([name, value]) => `${name} ${String(value)}`)
+      .map(([name, value]) => `${name} ${TIME.test(String(value)) ? exact(String(value)) : String(value)}`)
       .join(", ");
   } catch {
     return detail;

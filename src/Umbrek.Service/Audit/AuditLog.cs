@@ -98,10 +98,10 @@ public sealed class AuditLog(IDatabase database, TimeProvider time)
     }
 
     /// <summary>Oldest first, as they are read; for exports, and for whoever checks the chain.</summary>
-    public async IAsyncEnumerable<AuditInfo> ReadAsync(AuditFilter filter, [EnumeratorCancellation] CancellationToken cancel)
+    /// <param name="after">Only lines behind this number.</param>
+    public async IAsyncEnumerable<AuditInfo> ReadAsync(AuditFilter filter, [EnumeratorCancellation] CancellationToken cancel, long after = 0)
     {
         await using var db = database.Open();
-        var after = 0L;
         while (true)
         {
             // By parts: a reader that is slow must not hold the database.

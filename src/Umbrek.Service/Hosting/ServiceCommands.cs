@@ -32,7 +32,9 @@ public static class ServiceCommands
         var certificateKey = new Option<string?>("--certificate-key") { Description = "PEM file of that certificate's private key." };
         var console = new Option<string?>("--console") { Description = "Directory of the console's built files; looked for beside the program by default." };
         var interval = new Option<int>("--sample-interval") { Description = "Seconds between two health samples of a host.", DefaultValueFactory = _ => Core.Health.SampleRules.DefaultIntervalSeconds };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval };
+        var syslog = new Option<string?>("--syslog") { Description = "Forward the audit log to this syslog receiver: tls://HOST:PORT or tcp://HOST:PORT." };
+        var syslogAuthority = new Option<string?>("--syslog-ca") { Description = "PEM file of the authority that vouches for the receiver; the system's are used by default." };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, syslog, syslogAuthority };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -45,6 +47,10 @@ public static class ServiceCommands
                 {
                     throw new InvalidDataException("--sample-interval is 1 to 3600 seconds.");
                 }
+                if (parsed.GetValue(syslogAuthority) is { } authority && !File.Exists(authority))
+                {
+                    throw new InvalidDataException($"There is no file {authority}; --syslog-ca names a PEM file.");
+                }
                 var options = new ServiceOptions
                 {
                     DataDirectory = Path.GetFullPath(parsed.GetRequiredValue(data)),
@@ -54,6 +60,8 @@ public static class ServiceCommands
                     CertificateKeyFile = parsed.GetValue(certificateKey),
                     ConsoleDirectory = parsed.GetValue(console),
                     SampleIntervalSeconds = parsed.GetValue(interval),
+                    Syslog = parsed.GetValue(syslog) is { } receiver ? SyslogTarget.Parse(receiver) : null,
+                    SyslogAuthorityFile = parsed.GetValue(syslogAuthority),
                 };
                 return await ServeAsync(options, cancel).ConfigureAwait(false);
             }

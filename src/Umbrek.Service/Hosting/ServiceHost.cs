@@ -134,6 +134,7 @@ public static class ServiceHost
         services.AddSingleton<Dispatcher>();
         services.AddSingleton<JobService>();
         services.AddHostedService<JobClock>();
+        services.AddHostedService<SyslogForwarder>();
 
         AddAccess(services, options);
         AddWire(services);

@@ -1,4 +1,5 @@
 using System.Net;
+using Umbrek.Service.Audit;
 
 namespace Umbrek.Service.Hosting;
 
@@ -51,6 +52,12 @@ public sealed record ServiceOptions
     public string? ConsoleDirectory { get; init; }
     /// <summary>The agent programs that are handed out, one directory for each system; null looks beside the program.</summary>
     public string? AgentDirectory { get; init; }
+
+    /// <summary>Where the audit log is forwarded to; null is nowhere.</summary>
+    public SyslogTarget? Syslog { get; init; }
+
+    /// <summary>PEM file of the authorities that may vouch for that receiver; null is those of the system.</summary>
+    public string? SyslogAuthorityFile { get; init; }
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

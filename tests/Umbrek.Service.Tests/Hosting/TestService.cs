@@ -47,9 +47,12 @@ internal sealed class TestService : IAsyncDisposable
 
     public T Get<T>() where T : notnull => App.Services.GetRequiredService<T>();
 
-    public static async Task<TestService> StartAsync(TimeProvider? time = null, string? database = null)
+    private Func<ServiceOptions, ServiceOptions> adjust = o => o;
+
+    public static async Task<TestService> StartAsync(TimeProvider? time = null, string? database = null, Func<ServiceOptions, ServiceOptions>? adjust = null)
     {
         var service = new TestService(time ?? TimeProvider.System, database);
+        service.adjust = adjust ?? service.adjust;
         await service.OpenAsync(0);
         using (var anonymous = new ApiClient(service.Address, null))
         {
@@ -62,6 +65,9 @@ internal sealed class TestService : IAsyncDisposable
         }
         return service;
     }
+
+    /// <summary>A file in the service's data directory.</summary>
+    public string In(string name) => directory.In(name);
 
     /// <summary>Gives the lead a new token.</summary>
     public async Task SignInAgainAsync()
@@ -148,7 +154,7 @@ internal sealed class TestService : IAsyncDisposable
     private async Task OpenAsync(int port)
     {
         var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
-        App = ServiceHost.Build(options, time);
+        App = ServiceHost.Build(adjust(options), time);
         await ServiceHost.StartAsync(App, default);
         Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());
     }

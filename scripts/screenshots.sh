@@ -56,8 +56,7 @@ terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active
 umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
 umbrek job list --most 5"
-terminal client-join.png "umbrek enrolment list --waiting
-umbrek installer list | head -6
-umbrek scan start --from creamery-office-01 --range 198.51.100.196-210 --rate 500
-umbrek release list"
+terminal client-audit.png "umbrek audit list --action job
+umbrek audit list --action sign-in.refuse
+umbrek audit verify"
 terminal client-help.png "umbrek run --help"

@@ -81,6 +81,10 @@ await page.locator("a.job-row", { hasText: "uname -r" }).first().click();
 await page.getByLabel(/^Output of/).waitFor();
 await shot("console-job.png");
 
+await page.goto(`${address}/people`);
+await page.getByText("job.create").first().waitFor();
+await shot("console-audit.png");
+
 await page.goto(`${address}/join`);
 await page.getByText("wait to be let in").waitFor();
 await shot("console-join.png");
@@ -110,12 +114,6 @@ await shot("console-hosts-day.png");
 await page.goto(link);
 await page.getByRole("heading", { name: "Let this computer be looked after" }).waitFor();
 await shot("console-offer.png");
-await page.goto(`${address}/hosts?scope=${encodeURIComponent("Saltmarsh Ferry")}`);
-
-await page.setViewportSize({ width: 390, height: 844 });
-await page.emulateMedia({ colorScheme: "dark" });
-await page.getByText("quay-ticket-03").first().waitFor();
-await shot("console-hosts-phone.png");
 
 await browser.close();
 rmSync(profile, { recursive: true, force: true });

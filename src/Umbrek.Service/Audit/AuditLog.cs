@@ -97,6 +97,13 @@ public sealed class AuditLog(IDatabase database, TimeProvider time)
         return new Page<AuditInfo>([.. rows.Select(ToInfo)], rows.Count == size && rows[^1].Number > 1 ? $"{rows[^1].Number}" : null, total);
     }
 
+    /// <summary>The last line's number; 0 when there is none.</summary>
+    public async Task<long> LastNumberAsync(CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        return await db.Audit.MaxAsync(a => (long?)a.Number, cancel).ConfigureAwait(false) ?? 0;
+    }
+
     /// <summary>Oldest first, as they are read; for exports, and for whoever checks the chain.</summary>
     /// <param name="after">Only lines behind this number.</param>
     public async IAsyncEnumerable<AuditInfo> ReadAsync(AuditFilter filter, [EnumeratorCancellation] CancellationToken cancel, long after = 0)

@@ -2,7 +2,6 @@ using System.Buffers.Binary;
 using System.Globalization;
 using System.Net.Security;
 using System.Net.Sockets;
-using System.Security.Authentication;
 using System.Security.Cryptography.X509Certificates;
 using Umbrek.Core.Audit;
 using Umbrek.Core.Links;
@@ -64,8 +63,9 @@ public sealed partial class SyslogForwarder(AuditLog log, ServiceOptions options
                 Log.Connected(logger, target, arrived + 1);
                 await ForwardAsync(client.Client, stream, stoppingToken).ConfigureAwait(false);
             }
-            catch (Exception e) when (e is IOException or SocketException or AuthenticationException or TimeoutException || (e is OperationCanceledException && !stoppingToken.IsCancellationRequested))
+            catch (Exception e) when (!stoppingToken.IsCancellationRequested)
             {
+                // Whatever it is, the receiver's trouble or the database's: the service goes on, and so does this.
                 attempt = arrived > before ? 0 : attempt;
                 onTheWay.Clear();
                 Log.Broken(logger, target, arrived + 1, e.Message);
@@ -76,6 +76,12 @@ public sealed partial class SyslogForwarder(AuditLog log, ServiceOptions options
 
     private async Task ForwardAsync(Socket socket, Stream stream, CancellationToken stop)
     {
+        if (await log.LastNumberAsync(stop).ConfigureAwait(false) < arrived)
+        {
+            // The database was put back to an earlier day; its lines are other ones from there on.
+            Log.PositionLost(logger, PositionFile);
+            arrived = 0;
+        }
         var sent = arrived;
         // A receiver says nothing; when a read ends, it has gone.
         var gone = stream.ReadAsync(new byte[1], stop).AsTask();
@@ -186,7 +192,7 @@ public sealed partial class SyslogForwarder(AuditLog log, ServiceOptions options
         [LoggerMessage(Level = LogLevel.Information, Message = "The audit log is forwarded to {Target}, from line {Line}")]
         public static partial void Connected(ILogger logger, SyslogTarget target, long line);
 
-        [LoggerMessage(Level = LogLevel.Warning, Message = "{File} holds no number; the whole audit log is forwarded again")]
+        [LoggerMessage(Level = LogLevel.Warning, Message = "{File} does not fit the audit log; the whole audit log is forwarded again")]
         public static partial void PositionLost(ILogger logger, string file);
 
         [LoggerMessage(Level = LogLevel.Warning, Message = "The audit log can't be forwarded to {Target}: {Why}. It is tried again, from line {Line}")]

@@ -45,6 +45,20 @@ public sealed class SyslogTests
     }
 
     [Fact]
+    public async Task A_position_beyond_the_end_of_the_log_withholds_nothing()
+    {
+        await using var receiver = new SyslogReceiver();
+        await using var service = await TestService.StartAsync(adjust: o =>
+        {
+            File.WriteAllText(o.PathOf("syslog.position"), "4000");
+            return o with { Syslog = new SyslogTarget("localhost", receiver.Port, false) };
+        });
+        var lines = await CountAsync(service);
+        await Wait.UntilAsync(() => receiver.Numbers.Count >= lines, "the whole log");
+        receiver.Numbers[0].ShouldBe(1);
+    }
+
+    [Fact]
     public async Task Over_TLS_only_a_receiver_that_the_authority_vouches_for_gets_anything()
     {
         using var directory = new TestDirectory();

@@ -1,9 +1,11 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Audit;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Tests.Storage;
@@ -85,6 +87,29 @@ public abstract class StorageTests : DatabaseTests
         var whole = SampleAt(Noon.AddSeconds(15), 11);
         (latest.MemoryTotalBytes, latest.MemoryFreeBytes, latest.UptimeSeconds).ShouldBe((whole.MemoryTotalBytes, whole.MemoryAvailableBytes, whole.UptimeSeconds));
         whole.MemoryTotalBytes.ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
+    public async Task Lines_of_the_audit_log_go_on_with_the_chain_from_wherever_they_are_written()
+    {
+        var log = new AuditLog(Database, TimeProvider.System);
+        var by = new Caller("Ines Okafor", "192.0.2.7");
+        var batch = new BulkBatch();
+        batch.Audit.Add(log.Line(by, "job.create", "quay-*", ("hosts", "3")));
+        batch.Audit.Add(log.Line(Caller.Service, "job.cancel", "quay-*", ("why", null)));
+        await Database.Bulk.WriteAsync(batch, default);
+        await log.AddAsync(by, "group.create", "Saltmarsh Ferry", default);
+        await Database.Bulk.WriteAsync(batch, default);
+
+        var verifier = new AuditVerifier();
+        await foreach (var line in log.ReadAsync(new AuditFilter(), default))
+        {
+            verifier.Take(new AuditEntry(line.Number, line.At, line.Actor, line.Address, line.Action, line.Target, line.Detail), Convert.FromHexString(line.Hash));
+        }
+        (verifier.Lines, verifier.Findings.Count).ShouldBe((5, 0));
+        (await log.LastNumberAsync(default)).ShouldBe(5);
+        (await log.ListAsync(new AuditFilter(Actor: "OKAFOR", Target: "QUAY"), null, null, default)).Total.ShouldBe(2);
+        (await log.ListAsync(new AuditFilter(Target: "quay_*"), null, null, default)).Total.ShouldBe(0);
     }
 
     [Fact]

@@ -17,6 +17,9 @@ const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({
 const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
 const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
+const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
+const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
 const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
@@ -58,7 +61,10 @@ function Inside() {
         <Route path="/hosts/:id" element={<HostPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />
-        <Route path="/people" element={<AuditPage />} />
+        <Route path="/people" element={<PeoplePage />} />
+        <Route path="/people/reach" element={<ReachPage />} />
+        <Route path="/people/roles" element={<RolesPage />} />
+        <Route path="/people/audit" element={<AuditPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/find" element={<FindPage />} />

@@ -63,7 +63,7 @@ describe("the door", () => {
   it("signs in with a cookie otherwise", async () => {
     answers = {
       "GET set-up": [200, { needed: false }],
-      "POST sign-in": [200, { technician: { id: "1", name: "Ines Okafor", role: "lead" } }],
+      "POST sign-in": [200, { technician: { id: "1", name: "Ines Okafor", teams: [] } }],
     };
     show(<Door />);
     await userEvent.type(await screen.findByLabelText(/^Name/), "Ines Okafor");
@@ -293,7 +293,12 @@ describe("the scope line", () => {
     }) as unknown as HostSummary;
   const page = (
     <Routes>
-      <Route path="*" element={<ScopeLine me={{ id: "1", name: "Ines Okafor", role: "lead" }} />} />
+      <Route
+        path="*"
+        element={
+          <ScopeLine me={{ id: "1", name: "Ines Okafor", grants: [], anywhere: [], everywhere: [], canChange: [] }} />
+        }
+      />
       <Route path="/hosts/:id" element={<p>bench</p>} />
     </Routes>
   );

@@ -91,6 +91,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
+        typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -146,6 +147,25 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(HostPolicy))]
 [JsonSerializable(typeof(Page<InstallerInfo>))]
 [JsonSerializable(typeof(Page<EnrolmentInfo>))]
+[JsonSerializable(typeof(Me))]
+[JsonSerializable(typeof(RoleInfo))]
+[JsonSerializable(typeof(NewRole))]
+[JsonSerializable(typeof(Page<RoleInfo>))]
+[JsonSerializable(typeof(List<RoleInfo>))]
+[JsonSerializable(typeof(TeamInfo))]
+[JsonSerializable(typeof(NewTeam))]
+[JsonSerializable(typeof(Page<TeamInfo>))]
+[JsonSerializable(typeof(List<TeamInfo>))]
+[JsonSerializable(typeof(GrantInfo))]
+[JsonSerializable(typeof(NewGrant))]
+[JsonSerializable(typeof(GrantChange))]
+[JsonSerializable(typeof(Page<GrantInfo>))]
+[JsonSerializable(typeof(List<GrantInfo>))]
+[JsonSerializable(typeof(AccessExplanation))]
+[JsonSerializable(typeof(List<AccessAnswer>))]
+[JsonSerializable(typeof(AccessMatrix))]
+[JsonSerializable(typeof(Permission))]
+[JsonSerializable(typeof(List<AccessMatrixRow>))]
 [JsonSerializable(typeof(Page<AuditInfo>))]
 [JsonSerializable(typeof(List<AuditFinding>))]
 [JsonSerializable(typeof(Page<HostSummary>))]

@@ -1,9 +1,9 @@
 import { Button } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import type { TechnicianInfo } from "../api/types";
+import type { Me } from "../api/types";
 
-export function SignOut({ me }: { me: TechnicianInfo }) {
+export function SignOut({ me }: { me: Me }) {
   const queries = useQueryClient();
   const leave = useMutation({
     mutationFn: () => ask(api.POST("/api/v1/sign-out")),

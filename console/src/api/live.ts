@@ -1,5 +1,8 @@
 import { HttpTransportType, HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
 
+/** The service's words when what one may do has changed: the stream begins anew at once. */
+const ACCESS_CHANGED = "What you may do here has changed";
+
 export type LineState = "connecting" | "live" | "broken";
 
 /** Waits before another attempt: doubled up to ten seconds, spread so that many consoles do not return at once. */
@@ -54,7 +57,8 @@ export function follow<T>(
       if (!ended) {
         ended = true;
         void line.stop();
-        again(why);
+        if (why?.includes(ACCESS_CHANGED) && !stopped) void open();
+        else again(why);
       }
     };
     line.onclose((e) => end(e?.message));

@@ -56,23 +56,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/v1/me": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** Who is signed in. */
-    get: operations["getMe"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/api/v1/technicians": {
     parameters: {
       query?: never;
@@ -83,8 +66,218 @@ export interface paths {
     /** Everybody who can sign in. */
     get: operations["listTechnicians"];
     put?: never;
-    /** Adds a technician. */
+    /** Adds a technician, who may do nothing until a grant says so. */
     post: operations["createTechnician"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/technicians/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Removes a technician with his grants and sign-ins. */
+    delete: operations["removeTechnician"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/roles": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Roles and the permissions in them. */
+    get: operations["listRoles"];
+    put?: never;
+    /** Makes a role of one's own. */
+    post: operations["createRole"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/roles/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Changes a role for everybody who holds it. */
+    put: operations["changeRole"];
+    post?: never;
+    /** Removes a role that no grant gives. */
+    delete: operations["removeRole"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/teams": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Teams and who is in them. */
+    get: operations["listTeams"];
+    put?: never;
+    /** Makes a team. */
+    post: operations["createTeam"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/teams/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Removes a team with its grants. */
+    delete: operations["removeTeam"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/teams/{id}/members/{technicianId}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Puts a technician into a team. */
+    put: operations["addTeamMember"];
+    post?: never;
+    /** Takes a technician out of a team. */
+    delete: operations["removeTeamMember"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/grants": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The caller's own grants, and those at places that he administers. */
+    get: operations["listGrants"];
+    put?: never;
+    /** Gives a technician or team a role on a group and below, or on everything. */
+    post: operations["createGrant"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/grants/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Revokes a grant; what goes on because of it ends. */
+    delete: operations["revokeGrant"];
+    options?: never;
+    head?: never;
+    /** Changes when a grant ends. */
+    patch: operations["changeGrant"];
+    trace?: never;
+  };
+  "/api/v1/me": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who is signed in, and what he may do where. */
+    get: operations["getMe"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/access": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the caller (or a technician, for whoever administers the host's group) may do with a host, and why or why not. */
+    get: operations["explainHostAccess"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/groups/{id}/access": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the caller (or a technician) may do at a group, and why or why not. */
+    get: operations["explainGroupAccess"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/access/matrix": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Technicians against customers: who reaches what. */
+    get: operations["getAccessMatrix"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -908,8 +1101,40 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
   schemas: {
+    AccessAnswer: {
+      permission: components["schemas"]["Permission"];
+      allowed: boolean;
+      reason: components["schemas"]["AccessReason"];
+      why: string;
+      sentence: string;
+      remedy: null | string;
+    };
+    AccessExplanation: {
+      technician: string;
+      place: string;
+      groupPath: string;
+      /** Format: uuid */
+      hostId: null | string;
+      answers: components["schemas"]["AccessAnswer"][];
+      canChange: string[];
+    };
     /** @enum {unknown} */
     AccessKeyRule: "none" | "ask-at-install" | "generate";
+    AccessMatrix: {
+      customers: string[];
+      rows: components["schemas"]["AccessMatrixRow"][];
+    };
+    AccessMatrixCell: {
+      grants: components["schemas"]["MatrixGrant"][];
+    };
+    AccessMatrixRow: {
+      /** Format: uuid */
+      technicianId: string;
+      technician: string;
+      cells: components["schemas"]["AccessMatrixCell"][];
+    };
+    /** @enum {unknown} */
+    AccessReason: "granted" | "no-grant" | "role-lacks" | "ended" | "sign-in-lacks" | "host-policy";
     AuditInfo: {
       /** Format: int64 */
       number: number;
@@ -1089,6 +1314,29 @@ export interface components {
       /** Format: int32 */
       score: number;
     };
+    GrantChange: {
+      /** Format: date-time */
+      endsAt: null | string;
+    };
+    GrantInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      technicianId: null | string;
+      /** Format: uuid */
+      teamId: null | string;
+      holder: string;
+      role: string;
+      groupPath: null | string;
+      /** Format: date-time */
+      endsAt: null | string;
+      ended: boolean;
+      note: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      mayChange: boolean;
+    };
     GroupChange: {
       name?: null | string;
       parentPath?: null | string;
@@ -1102,6 +1350,7 @@ export interface components {
       path: string;
       /** Format: int32 */
       hosts: number;
+      may: components["schemas"]["Permission"][];
       /**
        * Format: int64
        * @default 0
@@ -1304,6 +1553,36 @@ export interface components {
       hostId: string;
       mark: components["schemas"]["OwnMark"];
     };
+    MatrixGrant: {
+      /** Format: uuid */
+      id: string;
+      role: string;
+      groupPath: null | string;
+      team: null | string;
+      /** Format: date-time */
+      endsAt: null | string;
+      ended: boolean;
+    };
+    Me: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      grants: components["schemas"]["GrantInfo"][];
+      anywhere: components["schemas"]["Permission"][];
+      everywhere: components["schemas"]["Permission"][];
+      canChange: string[];
+    };
+    NewGrant: {
+      technician: null | string;
+      team: null | string;
+      role: string;
+      groupPath: null | string;
+      /** @default false */
+      everything: boolean;
+      /** Format: date-time */
+      endsAt?: null | string;
+      note?: null | string;
+    };
     NewGroup: {
       name: string;
       parentPath?: null | string;
@@ -1330,6 +1609,11 @@ export interface components {
       name: string;
       kind: components["schemas"]["OwnFieldKind"];
       choices?: null | string[];
+    };
+    NewRole: {
+      name: string;
+      permissions: components["schemas"]["Permission"][];
+      note?: null | string;
     };
     NewRollout: {
       selection: string;
@@ -1361,6 +1645,9 @@ export interface components {
        * @default 100
        */
       probesPerSecond: number;
+    };
+    NewTeam: {
+      name: string;
     };
     NewTechnician: {
       name: string;
@@ -1405,6 +1692,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfGrantInfo: {
+      items: components["schemas"]["GrantInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfGroupInfo: {
       items: components["schemas"]["GroupInfo"][];
       nextCursor: null | string;
@@ -1441,6 +1734,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfRoleInfo: {
+      items: components["schemas"]["RoleInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfRolloutInfo: {
       items: components["schemas"]["RolloutInfo"][];
       nextCursor: null | string;
@@ -1459,6 +1758,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfTeamInfo: {
+      items: components["schemas"]["TeamInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfTechnicianInfo: {
       items: components["schemas"]["TechnicianInfo"][];
       nextCursor: null | string;
@@ -1471,6 +1776,23 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    /** @enum {unknown} */
+    Permission:
+      | "see"
+      | "watch"
+      | "control"
+      | "shell"
+      | "run"
+      | "read-files"
+      | "write-files"
+      | "power"
+      | "software"
+      | "scan"
+      | "configure"
+      | "use-secrets"
+      | "reveal-secrets"
+      | "approve"
+      | "administer";
     PresenceInfo: {
       state: components["schemas"]["PresenceState"];
       reason: components["schemas"]["AwayReason"];
@@ -1500,6 +1822,18 @@ export interface components {
       newest: boolean;
       /** Format: int32 */
       hosts: number;
+    };
+    RoleInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      permissions: components["schemas"]["Permission"][];
+      builtIn: boolean;
+      note: null | string;
+      /** Format: int32 */
+      grants: number;
+      /** Format: int64 */
+      version: number;
     };
     RolloutDetail: {
       info: components["schemas"]["RolloutInfo"];
@@ -1729,11 +2063,24 @@ export interface components {
     };
     /** @enum {unknown} */
     SignInUse: "cookie" | "token";
+    TeamInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      members: components["schemas"]["TeamMember"][];
+      /** Format: int32 */
+      grants: number;
+    };
+    TeamMember: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+    };
     TechnicianInfo: {
       /** Format: uuid */
       id: string;
       name: string;
-      role: string;
+      teams: string[];
     };
     TimelineEntry: {
       /** Format: date-time */
@@ -1879,35 +2226,6 @@ export interface operations {
       };
     };
   };
-  getMe: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TechnicianInfo"];
-        };
-      };
-      /** @description What went wrong and what to do. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
   listTechnicians: {
     parameters: {
       query?: never;
@@ -1957,6 +2275,568 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["TechnicianInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeTechnician: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listRoles: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfRoleInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createRole: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewRole"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RoleInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeRole: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewRole"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RoleInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeRole: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listTeams: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfTeamInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createTeam: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewTeam"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TeamInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeTeam: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addTeamMember: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        technicianId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TeamInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeTeamMember: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        technicianId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TeamInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listGrants: {
+    parameters: {
+      query?: {
+        technician?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfGrantInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createGrant: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewGrant"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["GrantInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  revokeGrant: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeGrant: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["GrantChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["GrantInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getMe: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["Me"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  explainHostAccess: {
+    parameters: {
+      query?: {
+        technician?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AccessExplanation"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  explainGroupAccess: {
+    parameters: {
+      query?: {
+        technician?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AccessExplanation"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getAccessMatrix: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AccessMatrix"];
         };
       };
       /** @description What went wrong and what to do. */

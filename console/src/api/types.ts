@@ -54,6 +54,18 @@ export type ScanFind = MayMiss<Schemas["ScanFind"]>;
 export type EnrolmentDecision = Schemas["EnrolmentDecision"];
 export type InstallerOffer = MayMiss<Schemas["InstallerOffer"]>;
 export type TechnicianInfo = Schemas["TechnicianInfo"];
+export type Permission = Schemas["Permission"];
+export type Me = Schemas["Me"];
+export type RoleInfo = MayMiss<Schemas["RoleInfo"]>;
+export type TeamInfo = Schemas["TeamInfo"];
+export type GrantInfo = MayMiss<Schemas["GrantInfo"]>;
+export type AccessExplanation = Omit<MayMiss<Schemas["AccessExplanation"]>, "answers"> & {
+  answers: MayMiss<Schemas["AccessAnswer"]>[];
+};
+export type MatrixGrant = MayMiss<Schemas["MatrixGrant"]>;
+export type AccessMatrix = Omit<Schemas["AccessMatrix"], "rows"> & {
+  rows: { technicianId: string; technician: string; cells: { grants: MatrixGrant[] }[] }[];
+};
 export type Problem = Schemas["Problem"];
 
 export interface EstateChanges {

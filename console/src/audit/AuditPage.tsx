@@ -2,6 +2,8 @@ import { Button, TextInput } from "@mantine/core";
 import { useDebouncedValue } from "@mantine/hooks";
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
+import { PageNeeds } from "../access/PageNeeds";
+import { PeopleTabs } from "../access/PeopleTabs";
 import { api, ask } from "../api/client";
 import type { AuditInfo } from "../api/types";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -13,6 +15,14 @@ const fields = ["action", "actor", "target", "from", "to"] as const;
 
 /** Who did what, from where: the newest first, narrowed by what stands in the address. */
 export function AuditPage() {
+  return (
+    <PageNeeds permission="administer" everywhere title="Audit" tabs={<PeopleTabs />}>
+      <AuditLog />
+    </PageNeeds>
+  );
+}
+
+function AuditLog() {
   const [params, setParams] = useSearchParams();
   const narrowing = Object.fromEntries(fields.map((f) => [f, params.get(f) ?? ""])) as unknown as AuditNarrowing;
   const [settled] = useDebouncedValue(JSON.stringify(narrowing), 250);
@@ -44,6 +54,7 @@ export function AuditPage() {
     <main className="page">
       <div className="page-head">
         <h1>Audit</h1>
+        <PeopleTabs />
         <div className="counts" aria-live="polite">
           <span>
             <b>{lines.data?.pages[0]?.total ?? 0}</b> {wanted ? "found" : "lines"}

@@ -2,6 +2,7 @@ import { Button, NumberInput, Select, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { PageNeeds } from "../access/PageNeeds";
 import { api, ask } from "../api/client";
 import type { RolloutDetail, RolloutInfo } from "../api/types";
 import { inScope, readable } from "../estate/hostList";
@@ -14,6 +15,14 @@ import { updateWords } from "./words";
 
 /** Which agents run where, and updating them in waves. */
 export function AgentsPage() {
+  return (
+    <PageNeeds permission="software" title="Agent updates" tabs={<JoinTabs />}>
+      <Agents />
+    </PageNeeds>
+  );
+}
+
+function Agents() {
   const [scope] = useScope();
   const { hosts } = useEstate();
   const releases = useQuery({ queryKey: ["releases"], queryFn: () => ask(api.GET("/api/v1/releases")) });

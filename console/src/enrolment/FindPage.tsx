@@ -2,6 +2,7 @@ import { Button, Checkbox, Progress, Select, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { PageNeeds } from "../access/PageNeeds";
 import { api, ask } from "../api/client";
 import { inScope, readable } from "../estate/hostList";
 import { useEstate, useScope } from "../estate/useEstate";
@@ -13,6 +14,14 @@ import { around, shownFinds, useScan } from "./useScan";
 
 /** Computers without an agent: a host that has one looks around, and what answers stands here as it is found. */
 export function FindPage() {
+  return (
+    <PageNeeds permission="scan" title="Find computers" tabs={<JoinTabs />}>
+      <Find />
+    </PageNeeds>
+  );
+}
+
+function Find() {
   const queries = useQueryClient();
   const [scope] = useScope();
   const { hosts } = useEstate();

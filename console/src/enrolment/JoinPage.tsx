@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { PageNeeds } from "../access/PageNeeds";
 import { api, ask } from "../api/client";
 import type { InstallerInfo } from "../api/types";
 import { Emblem } from "../estate/Emblem";
@@ -16,6 +17,14 @@ import { WaitingPanel } from "./WaitingPanel";
 import { stateWords } from "./words";
 
 export function JoinPage() {
+  return (
+    <PageNeeds permission="approve" title="Join" tabs={<JoinTabs />}>
+      <Installers />
+    </PageNeeds>
+  );
+}
+
+function Installers() {
   const [scope] = useScope();
   const [making, setMaking] = useState(false);
   const installers = useQuery({ queryKey: ["installers"], queryFn: () => ask(api.GET("/api/v1/installers")) });

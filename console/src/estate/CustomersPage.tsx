@@ -2,6 +2,7 @@ import { Button, Select, SimpleGrid, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { Locked } from "../access/WhyNot";
 import { api, ask, ServiceProblem } from "../api/client";
 import type { CustomerInfo, OwnFieldKind } from "../api/types";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -9,6 +10,7 @@ import { colours, colourWords, emblemOf, patterns } from "./emblem";
 import { Flag } from "./Emblem";
 import { HostsTabs } from "./HostsTabs";
 import { useCustomers } from "./useCustomers";
+import { useGroups } from "./useGroups";
 
 const kinds: { value: OwnFieldKind; label: string }[] = [
   { value: "text", label: "text" },
@@ -20,6 +22,8 @@ const kinds: { value: OwnFieldKind; label: string }[] = [
 /** Whose computers they are, and what is kept of each. */
 export function CustomersPage() {
   const customers = useCustomers();
+  const { groups } = useGroups();
+  const mayEdit = (id: string) => groups.find((g) => g.id === id)?.may.includes("configure") ?? true;
   const [open, setOpen] = useState<string>();
   return (
     <main className="page">
@@ -45,14 +49,20 @@ export function CustomersPage() {
                 <Flag design={emblemOf(c.name, c)} size={26} />
                 {c.name}
               </h2>
-              <Button
-                size="compact-sm"
-                variant="default"
-                aria-expanded={c.id === open}
-                onClick={() => setOpen(c.id === open ? undefined : c.id)}
-              >
-                {c.id === open ? "Close" : "Edit"}
-              </Button>
+              {mayEdit(c.id) ? (
+                <Button
+                  size="compact-sm"
+                  variant="default"
+                  aria-expanded={c.id === open}
+                  onClick={() => setOpen(c.id === open ? undefined : c.id)}
+                >
+                  {c.id === open ? "Close" : "Edit"}
+                </Button>
+              ) : (
+                <Locked permission="configure" at={{ group: c.id }}>
+                  Edit
+                </Locked>
+              )}
             </header>
             {c.id === open ? <Edit key={c.id} customer={c} /> : <Read customer={c} />}
           </section>

@@ -2,6 +2,8 @@ import { Button, FileButton, Modal, Select, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
+import { useMe } from "../access/useMay";
+import { Locked } from "../access/WhyNot";
 import { api, ask } from "../api/client";
 import type { GroupInfo, HostSummary } from "../api/types";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -30,6 +32,7 @@ export function GroupsPage() {
   const [removing, setRemoving] = useState<GroupInfo>();
   const [renaming, setRenaming] = useState<GroupInfo>();
   const list = useRef<HTMLDivElement>(null);
+  const me = useMe();
 
   const tree = useMemo(() => treeOf(groups), [groups]);
   const lines = linesOf(tree, closed);
@@ -176,15 +179,24 @@ export function GroupsPage() {
                 : "empty"}
           </button>
           <span className="tree-acts">
-            <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setMaking({ parent: g })}>
-              New group in {g.name}
-            </Button>
-            <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setRenaming(g)}>
-              Rename
-            </Button>
-            <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setRemoving(g)}>
-              Remove
-            </Button>
+            {!g.may.includes("configure") && (
+              <Locked permission="configure" at={{ group: g.id }}>
+                Change
+              </Locked>
+            )}
+            {g.may.includes("configure") && (
+              <>
+                <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setMaking({ parent: g })}>
+                  New group in {g.name}
+                </Button>
+                <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setRenaming(g)}>
+                  Rename
+                </Button>
+                <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setRemoving(g)}>
+                  Remove
+                </Button>
+              </>
+            )}
           </span>
         </div>
         {open.has(g.id) &&
@@ -224,9 +236,11 @@ export function GroupsPage() {
         <HostsTabs />
         <span className="acts" style={{ marginLeft: "auto" }}>
           <TreeFile button={FileButton} onDone={() => done("Imported.")} />
-          <Button variant="filled" size="sm" onClick={() => setMaking({ parent: undefined })}>
-            New customer
-          </Button>
+          {me?.everywhere.includes("configure") && (
+            <Button variant="filled" size="sm" onClick={() => setMaking({ parent: undefined })}>
+              New customer
+            </Button>
+          )}
         </span>
       </div>
       <p className="muted">
@@ -236,6 +250,11 @@ export function GroupsPage() {
         {said}
       </p>
       <Trouble error={error ?? move.error} />
+      {me && !me.everywhere.includes("configure") && (
+        <p className="muted">
+          A new customer takes the permission to configure everything, which none of your grants holds.
+        </p>
+      )}
       {known && groups.length === 0 ? (
         <Empty title="No customer yet">Make the first one; its groups and hosts come below it.</Empty>
       ) : (

@@ -2,6 +2,8 @@ import { Button, Menu, Modal, Select, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { useMay } from "../access/useMay";
+import { WhyNot } from "../access/WhyNot";
 import { api, ask } from "../api/client";
 import type { HostOutlook, HostSummary } from "../api/types";
 import { Trouble } from "../parts/Trouble";
@@ -20,6 +22,7 @@ export function HostActs({ host }: { host: HostSummary }) {
   const set = useSetMark(host.id);
   const queries = useQueryClient();
   const [act, setAct] = useState<Act>();
+  const may = useMay(host.groupPath);
   const restore = useMutation({
     mutationFn: () => ask(api.POST("/api/v1/hosts/{id}/restore", { params: { path: { id: host.id } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["timeline", host.id] }),
@@ -34,7 +37,7 @@ export function HostActs({ host }: { host: HostSummary }) {
       >
         {mark?.pinned ? "◆ Pinned" : "◇ Pin"}
       </Button>
-      <Menu position="bottom-end" shadow="md">
+      <Menu position="bottom-end" shadow="md" width={may("configure") ? undefined : 340}>
         <Menu.Target>
           <Button size="compact-sm" variant="default">
             {host.retiredAt ? "Retired" : "More"}
@@ -58,12 +61,20 @@ export function HostActs({ host }: { host: HostSummary }) {
             ))}
           </div>
           <Menu.Divider />
-          <Menu.Item onClick={() => setAct("move")}>Move {host.label} …</Menu.Item>
-          <Menu.Item onClick={() => setAct("merge")}>Put it together with another entry …</Menu.Item>
-          {host.retiredAt ? (
-            <Menu.Item onClick={() => restore.mutate()}>Restore {host.label}</Menu.Item>
+          {may("configure") ? (
+            <>
+              <Menu.Item onClick={() => setAct("move")}>Move {host.label} …</Menu.Item>
+              <Menu.Item onClick={() => setAct("merge")}>Put it together with another entry …</Menu.Item>
+              {host.retiredAt ? (
+                <Menu.Item onClick={() => restore.mutate()}>Restore {host.label}</Menu.Item>
+              ) : (
+                <Menu.Item onClick={() => setAct("retire")}>Retire {host.label} …</Menu.Item>
+              )}
+            </>
           ) : (
-            <Menu.Item onClick={() => setAct("retire")}>Retire {host.label} …</Menu.Item>
+            <Menu.Label>
+              <WhyNot permission="configure" at={{ host: host.id }} />
+            </Menu.Label>
           )}
         </Menu.Dropdown>
       </Menu>

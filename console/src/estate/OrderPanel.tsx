@@ -1,6 +1,8 @@
 import { Button, TagsInput, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useMay } from "../access/useMay";
+import { Locked } from "../access/WhyNot";
 import { api, ask, ServiceProblem } from "../api/client";
 import type { HostDetail, HostLink } from "../api/types";
 import { Trouble } from "../parts/Trouble";
@@ -54,15 +56,21 @@ export function merge(mine: Draft, read: Draft, theirs: Draft): { draft: Draft; 
 /** Label, tags, notes, links and the customer's own fields: read, then edited as one. */
 export function OrderPanel({ host }: { host: HostDetail }) {
   const [editing, setEditing] = useState(false);
+  const may = useMay(host.summary.groupPath);
   return (
     <section className="panel" aria-labelledby="order-title">
       <header>
         <h2 id="order-title">Notes</h2>
-        {!editing && (
-          <Button size="compact-sm" variant="default" onClick={() => setEditing(true)}>
-            Edit
-          </Button>
-        )}
+        {!editing &&
+          (may("configure") ? (
+            <Button size="compact-sm" variant="default" onClick={() => setEditing(true)}>
+              Edit
+            </Button>
+          ) : (
+            <Locked permission="configure" at={{ host: host.summary.id }}>
+              Edit
+            </Locked>
+          ))}
       </header>
       {editing ? <Edit host={host} onDone={() => setEditing(false)} /> : <Read host={host} />}
     </section>

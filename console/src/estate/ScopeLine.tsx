@@ -1,5 +1,5 @@
 import { NavLink } from "react-router";
-import type { TechnicianInfo } from "../api/types";
+import type { Me } from "../api/types";
 import { SignOut } from "../access/SignOut";
 import { Emblem } from "./Emblem";
 import { QuickFind } from "./QuickFind";
@@ -13,7 +13,7 @@ const places = [
 ];
 
 /** Where we are and what is in view: always on top, on every page. */
-export function ScopeLine({ me, waiting = 0 }: { me: TechnicianInfo; waiting?: number }) {
+export function ScopeLine({ me, waiting = 0 }: { me: Me; waiting?: number }) {
   const [scope, setScope] = useScope();
   const names = scope ? scope.split("/") : [];
 

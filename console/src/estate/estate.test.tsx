@@ -151,6 +151,7 @@ describe("the tree of groups", () => {
     path,
     name: path.split("/").at(-1) ?? "",
     hosts,
+    may: [],
     version: 1,
   });
   const groups = [

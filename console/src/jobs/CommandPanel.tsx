@@ -2,6 +2,8 @@ import { Button, TextInput } from "@mantine/core";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { useMay } from "../access/useMay";
+import { WhyNot } from "../access/WhyNot";
 import { api, ask } from "../api/client";
 import type { HostSummary } from "../api/types";
 import { customerOf } from "../estate/emblem";
@@ -18,6 +20,7 @@ export function selectionOf(host: HostSummary): string {
 
 export function CommandPanel({ host, autoFocus = false }: { host: HostSummary; autoFocus?: boolean }) {
   const [line, setLine] = useState("");
+  const may = useMay(host.groupPath);
   const start = useMutation({
     mutationFn: (command: string) =>
       ask(
@@ -33,35 +36,39 @@ export function CommandPanel({ host, autoFocus = false }: { host: HostSummary; a
         <h2 id="command-title">Command</h2>
         <span className="muted">runs as the agent's user</span>
       </header>
-      <form
-        onSubmit={(e) => {
-          e.preventDefault();
-          if (line.trim()) start.mutate(line);
-        }}
-      >
-        <TextInput
-          label={`Command line for ${host.label}`}
-          classNames={{ input: "mono" }}
-          autoFocus={autoFocus}
-          placeholder="uptime"
-          value={line}
-          onChange={(e) => setLine(e.currentTarget.value)}
-          spellCheck={false}
-          autoCapitalize="off"
-          autoComplete="off"
-        />
-        <Button
-          type="submit"
-          mt={8}
-          mb={10}
-          loading={start.isPending}
-          disabled={!line.trim()}
-          title={line.trim() ? undefined : "Write a command first"}
+      {!may("run") ? (
+        <WhyNot permission="run" at={{ host: host.id }} />
+      ) : (
+        <form
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (line.trim()) start.mutate(line);
+          }}
         >
-          Run on {host.label} of {customerOf(host.groupPath)}
-        </Button>
-      </form>
-      {host.presence.state !== "linked" && (
+          <TextInput
+            label={`Command line for ${host.label}`}
+            classNames={{ input: "mono" }}
+            autoFocus={autoFocus}
+            placeholder="uptime"
+            value={line}
+            onChange={(e) => setLine(e.currentTarget.value)}
+            spellCheck={false}
+            autoCapitalize="off"
+            autoComplete="off"
+          />
+          <Button
+            type="submit"
+            mt={8}
+            mb={10}
+            loading={start.isPending}
+            disabled={!line.trim()}
+            title={line.trim() ? undefined : "Write a command first"}
+          >
+            Run on {host.label} of {customerOf(host.groupPath)}
+          </Button>
+        </form>
+      )}
+      {may("run") && host.presence.state !== "linked" && (
         <p className="muted">{host.label} is away; a command waits for it, for a day.</p>
       )}
       <Trouble error={start.error} />

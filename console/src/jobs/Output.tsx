@@ -1,5 +1,7 @@
 import { useLayoutEffect, useRef } from "react";
 import type { RunInfo } from "../api/types";
+import { useMay } from "../access/useMay";
+import { WhyNot } from "../access/WhyNot";
 import { Presence } from "../estate/Presence";
 import { useEstate } from "../estate/useEstate";
 import { bytes } from "../parts/time";
@@ -13,9 +15,12 @@ export function Output({ run, output }: { run: RunInfo; output: RunOutput | unde
   const box = useRef<HTMLPreElement>(null);
   const atEnd = useRef(true);
   const parts = output?.parts ?? none;
+  const may = useMay(run.groupPath);
   useLayoutEffect(() => {
     if (atEnd.current && box.current) box.current.scrollTop = box.current.scrollHeight;
   }, [parts]);
+  // What a command put out can hold anything that is on the host: reading it takes as much as running it.
+  if (!may("run")) return <WhyNot permission="run" at={{ host: run.hostId }} />;
   return (
     <>
       {output?.cut && <p className="muted">The beginning is not shown here; the download has all of it.</p>}
@@ -45,13 +50,14 @@ export function Output({ run, output }: { run: RunInfo; output: RunOutput | unde
 /** How a run stands, in a word, with the reason and what is known of its host. */
 export function RunStatus({ run }: { run: RunInfo }) {
   const host = useEstate().hosts.get(run.hostId);
+  const may = useMay(run.groupPath);
   return (
     <div>
       <span className={isTrouble(run.state) ? "run-state trouble" : "run-state"} role="status">
         {runWord(run)}
       </span>
       {run.user && <span className="muted"> as {run.user}</span>}
-      {run.stdoutBytes + run.stderrBytes > 0 && (
+      {may("run") && run.stdoutBytes + run.stderrBytes > 0 && (
         <span className="muted">
           {" "}
           ·{" "}

@@ -69,35 +69,6 @@ public static class AccessCommands
         return command;
     }
 
-    public static Command Technician(ClientContext client)
-    {
-        var list = ClientCommands.Named("list", "Lists everybody who can sign in.", "umbrek technician list");
-        list.SetAction(async (parsed, cancel) =>
-        {
-            using var api = client.State.Open();
-            var page = await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false);
-            Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListTechnicianInfo, "There is no technician.",
-                new("Name", t => t.Name), new("Role", t => t.Role));
-            return ExitCodes.Done;
-        });
-
-        var name = new Argument<string>("name") { Description = "The new technician's name." };
-        var stdin = new Option<bool>("--password-stdin") { Description = "Read the password from standard input." };
-        var add = ClientCommands.Named("new", "Adds a technician.", "umbrek technician new 'Tomasz Vail'");
-        add.Add(name, stdin);
-        add.SetAction(async (parsed, cancel) =>
-        {
-            using var api = client.State.Open();
-            var made = await api.PostAsync("technicians", new NewTechnician(parsed.GetRequiredValue(name), Prompt.Password(parsed.GetValue(stdin), "Password for the new technician: ")),
-                WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
-            Listing.PrintOne(client.Format(parsed), made, WireJson.Default.TechnicianInfo, ("Name", made.Name), ("Role", made.Role));
-            return ExitCodes.Done;
-        });
-        var command = ClientCommands.Named("technician", "The people who sign in.", "umbrek technician list");
-        command.Add(list, add);
-        return command;
-    }
-
     private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, CancellationToken cancel)
     {
         using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));

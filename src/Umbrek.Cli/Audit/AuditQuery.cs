@@ -28,14 +28,5 @@ internal sealed class AuditQuery
         return string.Join('&', parts.Where(p => p.Value is not null).Select(p => $"{p.Name}={Uri.EscapeDataString(p.Value!)}"));
     }
 
-    private static string? Time(string? text)
-    {
-        if (text is null)
-        {
-            return null;
-        }
-        return DateTimeOffset.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal | DateTimeStyles.AdjustToUniversal, out var time)
-            ? time.ToString("O", CultureInfo.InvariantCulture)
-            : throw new ClientException($"'{text}' is no day or time; write it like 2026-11-20 or 2026-11-20T08:30.", ExitCodes.WrongUse);
-    }
+    private static string? Time(string? text) => text is null ? null : TimeText.Read(text).ToString("O", CultureInfo.InvariantCulture);
 }

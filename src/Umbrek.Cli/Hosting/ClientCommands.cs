@@ -82,7 +82,10 @@ public static class ClientCommands
         root.Subcommands.Add(AccessCommands.SetUp(client));
         root.Subcommands.Add(AccessCommands.SignIn(client));
         root.Subcommands.Add(AccessCommands.SignOut(client));
-        root.Subcommands.Add(AccessCommands.Technician(client));
+        root.Subcommands.Add(TechnicianCommands.Technician(client));
+        root.Subcommands.Add(TeamCommands.Team(client));
+        root.Subcommands.Add(RoleCommands.Role(client));
+        root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));
         root.Subcommands.Add(GroupCommands.Group(client));

@@ -41,6 +41,11 @@ public sealed class JobWatch(SignedIn who, TimeProvider time)
                     }
                 }
             }
+            catch (HubException e) when (e.Message.Contains(LiveProblems.AccessChanged, StringComparison.Ordinal))
+            {
+                // Whether it may still be seen shows at once.
+                continue;
+            }
             catch (HubException e)
             {
                 throw new ClientException(e.Message);

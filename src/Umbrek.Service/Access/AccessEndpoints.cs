@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Http.HttpResults;
+using Umbrek.Core.Access;
 using Umbrek.Service.Hosting;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Estate;
@@ -9,7 +10,16 @@ public static class AccessEndpoints
 {
     public static void MapAccess(this IEndpointRouteBuilder api)
     {
-        var access = api.MapGroup("").WithTags("Access");
+        MapSignIn(api.MapGroup("").WithTags("Access"));
+        MapTechnicians(api.MapGroup("/technicians").WithTags("Access"));
+        MapRoles(api.MapGroup("/roles").WithTags("Access"));
+        MapTeams(api.MapGroup("/teams").WithTags("Access"));
+        MapGrants(api.MapGroup("/grants").WithTags("Access"));
+        MapReading(api.MapGroup("").WithTags("Access"));
+    }
+
+    private static void MapSignIn(RouteGroupBuilder access)
+    {
         access.MapGet("/set-up", async (AccessService service, CancellationToken cancel) => TypedResults.Ok(await service.SetUpStateAsync(cancel).ConfigureAwait(false)))
             .AllowAnonymous().WithName("getSetUp").WithSummary("Whether the first technician is still to be made.");
         access.MapPost("/set-up", (AccessService service, FailureLimiter limiter, HttpContext http, SetUpRequest request, CancellationToken cancel) =>
@@ -18,22 +28,114 @@ public static class AccessEndpoints
         access.MapPost("/sign-in", (AccessService service, FailureLimiter limiter, HttpContext http, SignInRequest request, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(request, http.Address(), cancel).ConfigureAwait(false))))
             .AllowAnonymous().WithName("signIn").WithSummary("Signs in, for a cookie or for a bearer token.");
-        access.MapPost("/sign-out", async Task<NoContent> (AccessService service, HttpContext http, CancellationToken cancel) =>
+        access.MapPost("/sign-out", async Task<NoContent> (AccessService service, HttpContext http, Asker by, CancellationToken cancel) =>
         {
-            await service.SignOutAsync(http.User, http.Caller(), cancel).ConfigureAwait(false);
+            await service.SignOutAsync(http.User, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
-        }).WithName("signOut").WithSummary("Ends the caller's own sign-in.");
-        access.MapGet("/me", (HttpContext http) => TypedResults.Ok(new TechnicianInfo(http.User.TechnicianId(), http.User.TechnicianName(), "lead")))
-            .WithName("getMe").WithSummary("Who is signed in.");
-        access.MapGet("/technicians", async (AccessService service, CancellationToken cancel) =>
+        }).Own().WithName("signOut").WithSummary("Ends the caller's own sign-in.");
+    }
+
+    private static void MapTechnicians(RouteGroupBuilder technicians)
+    {
+        technicians.MapGet("", async (AccessService service, CancellationToken cancel) =>
         {
             var all = await service.ListAsync(cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<TechnicianInfo>(all, null, all.Count));
-        }).WithName("listTechnicians").WithSummary("Everybody who can sign in.");
-        access.MapPost("/technicians", async (AccessService service, HttpContext http, NewTechnician wish, CancellationToken cancel) =>
+        }).Own().WithName("listTechnicians").WithSummary("Everybody who can sign in.");
+        technicians.MapPost("", async (AccessService service, Asker by, NewTechnician wish, CancellationToken cancel) =>
         {
-            var made = await service.CreateAsync(wish.Name, wish.Password, http.Caller(), cancel).ConfigureAwait(false);
+            var made = await service.CreateAsync(wish, by, cancel).ConfigureAwait(false);
             return TypedResults.Created($"/api/v1/technicians/{made.Id}", made);
-        }).WithName("createTechnician").WithSummary("Adds a technician.");
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("createTechnician").WithSummary("Adds a technician, who may do nothing until a grant says so.");
+        technicians.MapDelete("/{id:guid}", async Task<NoContent> (AccessService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.RemoveAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeTechnician").WithSummary("Removes a technician with his grants and sign-ins.");
+    }
+
+    private static void MapRoles(RouteGroupBuilder roles)
+    {
+        roles.MapGet("", async (RoleService service, CancellationToken cancel) =>
+        {
+            var all = await service.ListAsync(cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<RoleInfo>(all, null, all.Count));
+        }).Own().WithName("listRoles").WithSummary("Roles and the permissions in them.");
+        roles.MapPost("", async (RoleService service, Asker by, NewRole wish, CancellationToken cancel) =>
+        {
+            var made = await service.CreateAsync(wish, by, cancel).ConfigureAwait(false);
+            return TypedResults.Created($"/api/v1/roles/{made.Id}", made);
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("createRole").WithSummary("Makes a role of one's own.");
+        roles.MapPut("/{id:guid}", async (RoleService service, HttpContext http, Asker by, Guid id, NewRole wish, CancellationToken cancel) =>
+        {
+            var role = await service.ChangeAsync(id, wish, http.IfMatchVersion("role"), by, cancel).ConfigureAwait(false);
+            http.SetVersion(role.Version);
+            return TypedResults.Ok(role);
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("changeRole").WithSummary("Changes a role for everybody who holds it.");
+        roles.MapDelete("/{id:guid}", async Task<NoContent> (RoleService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.RemoveAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeRole").WithSummary("Removes a role that no grant gives.");
+    }
+
+    private static void MapTeams(RouteGroupBuilder teams)
+    {
+        teams.MapGet("", async (TeamService service, CancellationToken cancel) =>
+        {
+            var all = await service.ListAsync(cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<TeamInfo>(all, null, all.Count));
+        }).Own().WithName("listTeams").WithSummary("Teams and who is in them.");
+        teams.MapPost("", async (TeamService service, Asker by, NewTeam wish, CancellationToken cancel) =>
+        {
+            var made = await service.CreateAsync(wish, by, cancel).ConfigureAwait(false);
+            return TypedResults.Created($"/api/v1/teams/{made.Id}", made);
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("createTeam").WithSummary("Makes a team.");
+        teams.MapDelete("/{id:guid}", async Task<NoContent> (TeamService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.RemoveAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeTeam").WithSummary("Removes a team with its grants.");
+        teams.MapPut("/{id:guid}/members/{technicianId:guid}", async (TeamService service, Asker by, Guid id, Guid technicianId, CancellationToken cancel) =>
+            TypedResults.Ok(await service.SetMemberAsync(id, technicianId, true, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("addTeamMember").WithSummary("Puts a technician into a team.");
+        teams.MapDelete("/{id:guid}/members/{technicianId:guid}", async (TeamService service, Asker by, Guid id, Guid technicianId, CancellationToken cancel) =>
+            TypedResults.Ok(await service.SetMemberAsync(id, technicianId, false, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeTeamMember").WithSummary("Takes a technician out of a team.");
+    }
+
+    private static void MapGrants(RouteGroupBuilder grants)
+    {
+        grants.MapGet("", async (GrantService service, Asker by, Guid? technician, CancellationToken cancel) =>
+        {
+            var all = await service.ListAsync(by, technician, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<GrantInfo>(all, null, all.Count));
+        }).Own().WithName("listGrants").WithSummary("The caller's own grants, and those at places that he administers.");
+        grants.MapPost("", async (GrantService service, Asker by, NewGrant wish, CancellationToken cancel) =>
+        {
+            var made = await service.CreateAsync(wish, by, cancel).ConfigureAwait(false);
+            return TypedResults.Created($"/api/v1/grants/{made.Id}", made);
+        }).Needs(NeedAt.Somewhere, Permission.Administer).WithName("createGrant").WithSummary("Gives a technician or team a role on a group and below, or on everything.");
+        grants.MapPatch("/{id:guid}", async (GrantService service, Asker by, Guid id, GrantChange change, CancellationToken cancel) =>
+            TypedResults.Ok(await service.ChangeAsync(id, change, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.Administer).WithName("changeGrant").WithSummary("Changes when a grant ends.");
+        grants.MapDelete("/{id:guid}", async Task<NoContent> (GrantService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.RevokeAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Needs(NeedAt.Somewhere, Permission.Administer).WithName("revokeGrant").WithSummary("Revokes a grant; what goes on because of it ends.");
+    }
+
+    private static void MapReading(RouteGroupBuilder access)
+    {
+        access.MapGet("/me", async (AccessReader reader, Asker by, CancellationToken cancel) => TypedResults.Ok(await reader.MeAsync(by, cancel).ConfigureAwait(false)))
+            .Own().WithName("getMe").WithSummary("Who is signed in, and what he may do where.");
+        access.MapGet("/hosts/{id:guid}/access", async (AccessReader reader, Asker by, Guid id, Guid? technician, CancellationToken cancel) =>
+            TypedResults.Ok(await reader.ExplainHostAsync(by, id, technician, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Host, Permission.See).WithName("explainHostAccess").WithSummary("What the caller (or a technician, for whoever administers the host's group) may do with a host, and why or why not.");
+        access.MapGet("/groups/{id:guid}/access", (AccessReader reader, Asker by, Guid id, Guid? technician) => TypedResults.Ok(reader.ExplainGroup(by, id, technician)))
+            .Needs(NeedAt.Group, Permission.See).WithName("explainGroupAccess").WithSummary("What the caller (or a technician) may do at a group, and why or why not.");
+        access.MapGet("/access/matrix", async (AccessReader reader, Asker by, CancellationToken cancel) => TypedResults.Ok(await reader.MatrixAsync(by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.Administer).WithName("getAccessMatrix").WithSummary("Technicians against customers: who reaches what.");
     }
 }

@@ -3,6 +3,7 @@ using System.Security.Claims;
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Identity;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Text;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
@@ -13,7 +14,7 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>Technicians: the first one, the others, and how they sign in.</summary>
-public sealed class AccessService(IDatabase database, UmbrekContext accounts, UserManager<Technician> technicians, SignInManager<Technician> signIn, SetUpCode setUp, AuditLog audit, TimeProvider time)
+public sealed class AccessService(IDatabase database, UmbrekContext accounts, UserManager<Technician> technicians, SignInManager<Technician> signIn, SetUpCode setUp, AccessIndex access, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan TokenLife = TimeSpan.FromDays(30);
 
@@ -35,10 +36,28 @@ public sealed class AccessService(IDatabase database, UmbrekContext accounts, Us
             await audit.AddAsync(Nobody(address), "set-up.refuse", "first technician", cancel, ("why", "wrong code")).ConfigureAwait(false);
             throw new ProblemException(403, ProblemTypes.WrongCredentials, "The set-up code is wrong. It stands on the terminal on which umbrekd was started; each start makes a new one.");
         }
-        return await CreateAsync(request.Name, request.Password, new Caller("set-up code", address), cancel).ConfigureAwait(false);
+        return await CreateAsync(request.Name, request.Password, Role.Lead, new Caller("set-up code", address), cancel).ConfigureAwait(false);
     }
 
-    public async Task<TechnicianInfo> CreateAsync(string name, string password, Caller by, CancellationToken cancel)
+    /// <summary>Adds a technician, who may do nothing yet.</summary>
+    public Task<TechnicianInfo> CreateAsync(NewTechnician wish, Asker by, CancellationToken cancel) => CreateAsync(wish.Name, wish.Password, null, by, cancel);
+
+    /// <summary>Removes a technician with his grants and whatever he is signed in with. What he did stays in every record.</summary>
+    public async Task RemoveAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var seat = access.Find(id) ?? throw ProblemException.NotFound("technician");
+        await using (var db = database.Open())
+        {
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            await db.Users.Where(u => u.Id == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+            await audit.AddAsync(db, by, "technician.remove", seat.Name, cancel, ("id", $"{id}"), ("grants", $"{seat.Reach.Held.Count}")).ConfigureAwait(false);
+            await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }
+        await access.LoadAsync(cancel).ConfigureAwait(false);
+    }
+
+    private async Task<TechnicianInfo> CreateAsync(string name, string password, Role? everywhere, Caller by, CancellationToken cancel)
     {
         var clean = Names.Clean(name, "name", out var problem) ?? throw ProblemException.Invalid(problem);
         var technician = new Technician { Id = Guid.CreateVersion7(), UserName = clean, CreatedAt = time.GetUtcNow() };
@@ -51,8 +70,15 @@ public sealed class AccessService(IDatabase database, UmbrekContext accounts, Us
                 ? new ProblemException(409, ProblemTypes.Conflict, $"There is a technician '{clean}' already. Choose another name.")
                 : ProblemException.Invalid(string.Join(' ', result.Errors.Select(e => e.Description)));
         }
-        await audit.AddAsync(accounts, by, "technician.create", clean, cancel, ("id", $"{technician.Id}"), ("role", technician.Role)).ConfigureAwait(false);
+        await audit.AddAsync(accounts, by, "technician.create", clean, cancel, ("id", $"{technician.Id}")).ConfigureAwait(false);
+        if (everywhere is not null)
+        {
+            var grant = new GrantRow { Id = Guid.CreateVersion7(), TechnicianId = technician.Id, RoleId = everywhere.Id, CreatedAt = technician.CreatedAt, CreatedBy = by.Name };
+            accounts.Grants.Add(grant);
+            await audit.AddAsync(accounts, by, "grant.create", clean, cancel, ("id", $"{grant.Id}"), ("role", everywhere.Name), ("on", "everything")).ConfigureAwait(false);
+        }
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync(cancel).ConfigureAwait(false);
         return ToInfo(technician);
     }
 
@@ -127,10 +153,12 @@ public sealed class AccessService(IDatabase database, UmbrekContext accounts, Us
     public async Task<List<TechnicianInfo>> ListAsync(CancellationToken cancel)
     {
         await using var db = database.Open();
-        return [.. (await db.Users.AsNoTracking().OrderBy(t => t.NormalizedUserName).ToListAsync(cancel).ConfigureAwait(false)).Select(ToInfo)];
+        var people = await db.Users.AsNoTracking().OrderBy(t => t.NormalizedUserName).ToListAsync(cancel).ConfigureAwait(false);
+        var teams = (await db.TeamMembers.AsNoTracking().Join(db.Teams, m => m.TeamId, t => t.Id, (m, t) => new { m.TechnicianId, t.Name }).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(m => m.TechnicianId, m => m.Name);
+        return [.. people.Select(t => new TechnicianInfo(t.Id, t.UserName ?? "", [.. teams[t.Id].Order(StringComparer.OrdinalIgnoreCase)]))];
     }
 
-    private static TechnicianInfo ToInfo(Technician t) => new(t.Id, t.UserName ?? "", t.Role);
+    private static TechnicianInfo ToInfo(Technician t) => new(t.Id, t.UserName ?? "", []);
 
     /// <summary>Somebody who has not proven to be anybody.</summary>
     private static Caller Nobody(string? address) => new("nobody", address);
@@ -153,9 +181,3 @@ public sealed class SetUpCode
     private static byte[] Bytes(string text) => System.Text.Encoding.UTF8.GetBytes(new string([.. text.Where(char.IsLetterOrDigit)]).ToUpperInvariant());
 }
 
-public static class TechnicianClaims
-{
-    public static string TechnicianName(this ClaimsPrincipal caller) => caller.Identity?.Name ?? "";
-
-    public static Guid TechnicianId(this ClaimsPrincipal caller) => Guid.Parse(caller.FindFirstValue(ClaimTypes.NameIdentifier)!);
-}

@@ -4,6 +4,8 @@ using System.Text.Json;
 using CsvHelper;
 using CsvHelper.Configuration;
 using Microsoft.AspNetCore.Http.Features;
+using Umbrek.Core.Access;
+using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
 using Umbrek.Wire;
 using Umbrek.Wire.Audit;
@@ -17,10 +19,10 @@ public static class AuditEndpoints
         var audit = api.MapGroup("/audit").WithTags("Audit");
         audit.MapGet("", async (AuditLog log, [AsParameters] AuditQuery query, long? before, int? limit, CancellationToken cancel) =>
             TypedResults.Ok(await log.ListAsync(query.ToFilter(), before, limit, cancel).ConfigureAwait(false)))
-            .WithName("listAudit").WithSummary("The audit log, newest first; 'before' continues below a number.");
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("listAudit").WithSummary("The audit log, newest first; 'before' continues below a number.");
         audit.MapGet("/export", ExportAsync)
             .Produces(StatusCodes.Status200OK, contentType: "application/x-ndjson")
-            .WithName("exportAudit").WithSummary("The audit log, oldest first, as NDJSON (whose lines can be checked with their hashes) or CSV.");
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("exportAudit").WithSummary("The audit log, oldest first, as NDJSON (whose lines can be checked with their hashes) or CSV.");
     }
 
     private static async Task ExportAsync(AuditLog log, HttpContext http, [AsParameters] AuditQuery query, string? format, CancellationToken cancel)

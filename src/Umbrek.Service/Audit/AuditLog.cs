@@ -10,7 +10,7 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Audit;
 
 /// <summary>Who asks for something, and from where.</summary>
-public sealed record Caller(string Name, string? Address)
+public record Caller(string Name, string? Address)
 {
     public static Caller Service { get; } = new("service", null);
 }

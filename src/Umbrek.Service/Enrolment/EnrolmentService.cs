@@ -5,6 +5,7 @@ using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Links;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -19,7 +20,7 @@ namespace Umbrek.Service.Enrolment;
 /// <summary>Lets hosts in: at once, after a person's decision, or not.</summary>
 public sealed class EnrolmentService(
     IDatabase database, EstateIndex estate, EnrolmentReader reader, LinkRegistry links, SplitTokens splits, ServiceKey key, ReleaseKey releaseKey,
-    AuditLog audit, IDataProtectionProvider protection, TimeProvider time) : IDisposable
+    Gate gate, AuditLog audit, IDataProtectionProvider protection, TimeProvider time) : IDisposable
 {
     public void Dispose() => turn.Dispose();
 
@@ -119,7 +120,7 @@ public sealed class EnrolmentService(
     }
 
     /// <summary>Carries out a person's decision; enrolments that don't wait any more are an error, and then nothing is changed.</summary>
-    public async Task<List<EnrolmentInfo>> DecideAsync(EnrolmentDecisionRequest wish, Caller by, CancellationToken cancel)
+    public async Task<List<EnrolmentInfo>> DecideAsync(EnrolmentDecisionRequest wish, Asker by, CancellationToken cancel)
     {
         if (wish.Ids is not { Count: > 0 and <= Paging.Most })
         {
@@ -129,15 +130,16 @@ public sealed class EnrolmentService(
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var wanted = wish.Ids.Distinct().ToList();
         var rows = await db.Enrolments.Where(e => wanted.Contains(e.Id)).ToListAsync(cancel).ConfigureAwait(false);
-        if (rows.Count < wanted.Count)
+        var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
+        if (rows.Count < wanted.Count || rows.Any(r => !by.Reach.Shows(paths[r.GroupId])))
         {
             throw ProblemException.NotFound("enrolment");
         }
+        rows.ForEach(r => gate.Place(by, paths[r.GroupId], Permission.Approve));
         if (rows.Find(r => r.State != EnrolmentState.Waiting) is { } decided)
         {
             throw new ProblemException(409, ProblemTypes.Changed, $"{decided.Label} does not wait any more{(decided.DecidedBy is { } who ? $"; {who} decided about it" : "")}. Nothing was changed; list again.");
         }
-        var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
         var after = new List<Action>();
         foreach (var row in rows)
         {
@@ -149,6 +151,11 @@ public sealed class EnrolmentService(
                     row.State = EnrolmentState.Rejected;
                     break;
                 case EnrolmentDecision.TakeOver:
+                    if (row.SameAsHostId is { } same)
+                    {
+                        // It gets another machine's place in the estate, with all that is kept of it.
+                        gate.Host(by, same, Permission.Approve);
+                    }
                     after.Add(await TakeOverAsync(db, row, cancel).ConfigureAwait(false));
                     break;
                 default:
@@ -165,7 +172,7 @@ public sealed class EnrolmentService(
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         after.ForEach(a => a());
         rows.ForEach(r => reader.Changes.Publish(r.Id));
-        return [.. rows.Select(r => reader.ToInfo(r, paths[r.GroupId]))];
+        return [.. rows.Select(r => reader.ToInfo(r, paths[r.GroupId], by.Reach))];
     }
 
     /// <summary>What a link says to a host that the estate does not know (yet, or under this id).</summary>

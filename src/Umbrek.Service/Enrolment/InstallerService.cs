@@ -5,6 +5,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -17,13 +18,13 @@ namespace Umbrek.Service.Enrolment;
 
 /// <summary>Installers: made for one group, handed out as a link, a line or a package, and revoked.</summary>
 public sealed class InstallerService(
-    IDatabase database, GroupService groups, EnrolmentReader reader, AgentPrograms programs, ServiceKey key, AuditLog audit,
+    IDatabase database, GroupService groups, EnrolmentReader reader, AgentPrograms programs, ServiceKey key, AccessIndex access, Gate gate, AuditLog audit,
     IDataProtectionProvider protection, TimeProvider time)
 {
     private static readonly TimeSpan DefaultLife = TimeSpan.FromDays(7);
     private readonly IDataProtector protector = protection.CreateProtector("installer");
 
-    public async Task<InstallerDetail> CreateAsync(NewInstaller wish, Caller by, Uri service, CancellationToken cancel)
+    public async Task<InstallerDetail> CreateAsync(NewInstaller wish, Asker by, Uri service, CancellationToken cancel)
     {
         if (wish.MaxUses is < 1 or > 100_000)
         {
@@ -42,7 +43,8 @@ public sealed class InstallerService(
 
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
-        var group = await groups.FindAsync(db, wish.GroupPath, cancel).ConfigureAwait(false);
+        var group = await groups.FindAsync(db, wish.GroupPath, by, cancel).ConfigureAwait(false);
+        gate.Place(by, group.Path, Permission.Approve);
         var token = EnrolmentTokenText.Create(key.Sha256);
         var now = time.GetUtcNow();
         var row = new InstallerRow
@@ -66,33 +68,34 @@ public sealed class InstallerService(
         return Describe(row, ToInfo(row, group.Path, 0, now), service, []);
     }
 
-    /// <summary>Newest first.</summary>
-    public async Task<List<InstallerInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Newest first, of the groups at which one lets computers in.</summary>
+    public async Task<List<InstallerInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
+        var allowed = access.GroupsWith(by.Reach, Permission.Approve);
         await using var db = database.Open();
         var now = time.GetUtcNow();
-        var rows = await db.Installers.AsNoTracking()
+        var rows = await db.Installers.AsNoTracking().Where(t => allowed == null || allowed.Contains(t.GroupId))
             .Join(db.Groups, t => t.GroupId, g => g.Id, (t, g) => new { Installer = t, g.Path, Waiting = db.Enrolments.Count(e => e.InstallerId == t.Id && e.State == EnrolmentState.Waiting) })
             .OrderByDescending(t => t.Installer.Id).Take(Paging.Most).ToListAsync(cancel).ConfigureAwait(false);
         return [.. rows.Select(r => ToInfo(r.Installer, r.Path, r.Waiting, now))];
     }
 
     /// <summary>One installer with what it is handed out as, and who used it.</summary>
-    public async Task<InstallerDetail> GetAsync(Guid id, Uri service, CancellationToken cancel)
+    public async Task<InstallerDetail> GetAsync(Guid id, Asker by, Uri service, CancellationToken cancel)
     {
         await using var db = database.Open();
         var row = await db.Installers.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("installer");
-        var used = await reader.ListAsync(null, id, cancel).ConfigureAwait(false);
-        var path = await PathAsync(db, row.GroupId, cancel).ConfigureAwait(false);
+        var path = gate.Group(by, row.GroupId, Permission.Approve, "installer");
+        var used = await reader.ListAsync(null, id, by.Reach, cancel).ConfigureAwait(false);
         return Describe(row, ToInfo(row, path, used.Count(e => e.State == EnrolmentState.Waiting), time.GetUtcNow()), service, used);
     }
 
-    public async Task<InstallerInfo> RevokeAsync(Guid id, Caller by, CancellationToken cancel)
+    public async Task<InstallerInfo> RevokeAsync(Guid id, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await db.Installers.FirstOrDefaultAsync(t => t.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("installer");
-        var path = await PathAsync(db, row.GroupId, cancel).ConfigureAwait(false);
+        var path = gate.Group(by, row.GroupId, Permission.Approve, "installer");
         if (row.RevokedAt is null)
         {
             row.RevokedAt = time.GetUtcNow();
@@ -104,10 +107,11 @@ public sealed class InstallerService(
     }
 
     /// <summary>The package of an installer, for a technician who hands it out.</summary>
-    public async Task<byte[]> PackAsync(Guid id, Uri service, CancellationToken cancel)
+    public async Task<byte[]> PackAsync(Guid id, Asker by, Uri service, CancellationToken cancel)
     {
         await using var db = database.Open();
         var row = await db.Installers.AsNoTracking().FirstOrDefaultAsync(t => t.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("installer");
+        gate.Group(by, row.GroupId, Permission.Approve, "installer");
         return Pack(row, service);
     }
 

@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Enrolment;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -49,7 +50,7 @@ public sealed class ReleaseService(IDatabase database, EstateIndex estate, Agent
     }
 
     /// <summary>Takes a program, signs it, and keeps it under its hash.</summary>
-    public async Task<ReleaseInfo> AddAsync(string version, Stream content, Caller by, CancellationToken cancel)
+    public async Task<ReleaseInfo> AddAsync(string version, Stream content, Asker by, CancellationToken cancel)
     {
         if (ReleaseManifest.CheckVersion(version) is { } problem)
         {

@@ -1,8 +1,10 @@
 using System.Collections.Concurrent;
 using System.Threading.Channels;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -19,20 +21,20 @@ namespace Umbrek.Service.Enrolment;
 /// Agent updates of many hosts. All state is in the database; whatever may move a roll-out on (a host returned or reported, time
 /// passed) only rings a bell, and one loop looks at it (<see cref="Rollout"/> decides).
 /// </summary>
-public sealed partial class RolloutService(IDatabase database, EstateIndex estate, SelectionService selections, IAgentLinks links, AuditLog audit, TimeProvider time, ILogger<RolloutService> log) : BackgroundService
+public sealed partial class RolloutService(IDatabase database, EstateIndex estate, SelectionService selections, IAgentLinks links, Gate gate, AuditLog audit, TimeProvider time, ILogger<RolloutService> log) : BackgroundService
 {
     private const int MaxAttempts = 3;
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(15);
     private static readonly TimeSpan Look = TimeSpan.FromSeconds(5);
 
     /// <summary>Held while the stored state of roll-outs is read and changed, never while a host is asked.</summary>
-    private readonly SemaphoreSlim gate = new(1);
+    private readonly SemaphoreSlim turn = new(1);
 
     /// <summary>Hosts of running roll-outs: all the others return without a look into the database.</summary>
     private readonly ConcurrentDictionary<Guid, byte> expected = new();
     private readonly Channel<Guid> bell = Channel.CreateBounded<Guid>(new BoundedChannelOptions(1) { FullMode = BoundedChannelFullMode.DropWrite });
 
-    public async Task<RolloutDetail> CreateAsync(NewRollout wish, Caller by, CancellationToken cancel)
+    public async Task<RolloutDetail> CreateAsync(NewRollout wish, Asker by, CancellationToken cancel)
     {
         if (wish.FailuresAllowed is < 0 or > 10_000)
         {
@@ -42,11 +44,12 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         {
             throw ProblemException.Invalid("A host has 60 to 3600 seconds to return.");
         }
-        var chosen = await selections.SelectAsync(wish.Selection, cancel).ConfigureAwait(false);
+        var chosen = await selections.SelectAsync(wish.Selection, by.Reach, cancel).ConfigureAwait(false);
         if (chosen.Count == 0)
         {
             throw new ProblemException(404, ProblemTypes.SelectionEmpty, "No host matches; nothing was started.");
         }
+        gate.All(by, Permission.Software, chosen);
         if (Rollout.Sizes(wish.Waves ?? Rollout.DefaultWaves, chosen.Count, out var problem) is not { } sizes)
         {
             throw ProblemException.Invalid(problem);
@@ -88,37 +91,45 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         chosen.ForEach(h => expected[h.Id] = 0);
         Ring();
-        return await GetAsync(row.Id, cancel).ConfigureAwait(false);
+        return await GetAsync(row.Id, by, cancel).ConfigureAwait(false);
     }
 
-    public async Task<List<RolloutInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Newest first; those with a host that one may see.</summary>
+    public async Task<List<RolloutInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var rows = await db.Rollouts.AsNoTracking().OrderByDescending(r => r.Id).Take(Paging.Default).ToListAsync(cancel).ConfigureAwait(false);
         var ids = rows.Select(r => r.Id).ToList();
         var versions = await db.Releases.AsNoTracking().ToDictionaryAsync(r => r.Id, r => r.Version, cancel).ConfigureAwait(false);
         var members = (await db.RolloutHosts.AsNoTracking().Where(h => ids.Contains(h.RolloutId)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(h => h.RolloutId);
-        return [.. rows.Select(r => ToInfo(r, versions.GetValueOrDefault(r.ReleaseId, ""), [.. members[r.Id]]))];
+        return [.. rows.Where(r => members[r.Id].Any(m => estate.Find(m.HostId, by.Reach) is not null)).Select(r => ToInfo(r, versions.GetValueOrDefault(r.ReleaseId, ""), [.. members[r.Id]]))];
     }
 
-    public async Task<RolloutDetail> GetAsync(Guid id, CancellationToken cancel)
+    public async Task<RolloutDetail> GetAsync(Guid id, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var row = await db.Rollouts.AsNoTracking().FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("update");
         var version = await db.Releases.Where(r => r.Id == row.ReleaseId).Select(r => r.Version).FirstAsync(cancel).ConfigureAwait(false);
         var members = await db.RolloutHosts.AsNoTracking().Where(h => h.RolloutId == id).OrderBy(h => h.Wave).ToListAsync(cancel).ConfigureAwait(false);
-        return new RolloutDetail(ToInfo(row, version, members), [.. members.Select(m => (Row: m, Host: estate.Find(m.HostId))).Where(m => m.Host is not null)
+        if (!members.Any(m => estate.Find(m.HostId, by.Reach) is not null))
+        {
+            throw ProblemException.NotFound("update");
+        }
+        return new RolloutDetail(ToInfo(row, version, members), [.. members.Select(m => (Row: m, Host: estate.Find(m.HostId, by.Reach))).Where(m => m.Host is not null)
             .OrderBy(m => m.Row.Wave).ThenBy(m => m.Host!.Label, StringComparer.OrdinalIgnoreCase)
             .Select(m => new RolloutHostInfo(m.Row.HostId, m.Host!.Label, m.Host.GroupPath, m.Row.Wave, m.Row.State, m.Row.Reason, m.Row.At))]);
     }
 
     /// <summary>Tells nobody any more; hosts that were told go on.</summary>
-    public async Task<RolloutDetail> CancelAsync(Guid id, Caller by, CancellationToken cancel)
+    public async Task<RolloutDetail> CancelAsync(Guid id, Asker by, CancellationToken cancel)
     {
+        _ = await GetAsync(id, by, cancel).ConfigureAwait(false);
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             var row = await db.Rollouts.FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("update");
+            var hosts = await db.RolloutHosts.Where(h => h.RolloutId == id).Select(h => h.HostId).ToListAsync(cancel).ConfigureAwait(false);
+            gate.All(by, Permission.Software, [.. hosts.Select(estate.Find).OfType<HostSummary>()]);
             if (row.State == RolloutState.Running)
             {
                 row.State = RolloutState.Cancelled;
@@ -128,7 +139,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
                 await transaction.CommitAsync(cancel).ConfigureAwait(false);
             }
         }
-        return await GetAsync(id, cancel).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
     /// <summary>A host is linked again, with this version. What it was told since then, over this very link, it has yet to answer for.</summary>
@@ -325,19 +336,19 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
 
     private async Task<IDisposable> HoldAsync(CancellationToken cancel)
     {
-        await gate.WaitAsync(cancel).ConfigureAwait(false);
-        return new Held(gate);
+        await turn.WaitAsync(cancel).ConfigureAwait(false);
+        return new Held(turn);
     }
 
     public override void Dispose()
     {
-        gate.Dispose();
+        turn.Dispose();
         base.Dispose();
     }
 
-    private sealed class Held(SemaphoreSlim gate) : IDisposable
+    private sealed class Held(SemaphoreSlim turn) : IDisposable
     {
-        public void Dispose() => gate.Release();
+        public void Dispose() => turn.Release();
     }
 
     private void End(RolloutHostRow row, UpdateState state, string? reason)

@@ -1,9 +1,11 @@
 using System.Collections.Concurrent;
 using System.Globalization;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -16,7 +18,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Enrolment;
 
 /// <summary>Finding computers without an agent: a linked host tries the addresses around it, one range at a time.</summary>
-public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLinks links, Vendors vendors, AuditLog audit, TimeProvider time)
+public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLinks links, Vendors vendors, Gate gate, AuditLog audit, TimeProvider time)
 {
     public static readonly IReadOnlyList<int> UsualPorts = [22, 80, 443, 445, 631, 3389, 9100];
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(10);
@@ -27,9 +29,9 @@ public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLi
     /// <summary>Published to whenever a scan has news.</summary>
     public ChangeFeed<Guid> Changes { get; } = new();
 
-    public async Task<ScanInfo> StartAsync(NewScan wish, Caller by, CancellationToken cancel)
+    public async Task<ScanInfo> StartAsync(NewScan wish, Asker by, CancellationToken cancel)
     {
-        var host = estate.Find(wish.HostId) ?? throw ProblemException.NotFound("host");
+        var host = gate.Host(by, wish.HostId, Permission.Scan);
         if (AddressRange.Parse(wish.Range ?? "", out var problem) is not { } range)
         {
             await audit.AddAsync(by, "scan.refuse", host.Label, cancel, ("range", wish.Range), ("reason", problem)).ConfigureAwait(false);
@@ -86,26 +88,33 @@ public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLi
         return ToInfo(row, []);
     }
 
-    public async Task<List<ScanInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Newest first, from hosts at which one may scan.</summary>
+    public async Task<List<ScanInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
-        var rows = await db.Scans.AsNoTracking().OrderByDescending(s => s.Id).Take(50).ToListAsync(cancel).ConfigureAwait(false);
+        var rows = await db.Scans.AsNoTracking().OrderByDescending(s => s.Id).Take(Paging.Default).ToListAsync(cancel).ConfigureAwait(false);
+        rows = [.. rows.Where(r => estate.Find(r.HostId) is { } host && by.Reach.May(Permission.Scan, host.GroupPath)).Take(50)];
         var ids = rows.Select(r => r.Id).ToList();
         var finds = (await db.ScanFinds.AsNoTracking().Where(f => ids.Contains(f.ScanId)).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.ScanId);
-        return [.. rows.Select(r => ToInfo(r, ToFinds(finds[r.Id])))];
+        return [.. rows.Select(r => ToInfo(r, ToFinds(finds[r.Id], by.Reach)))];
     }
 
-    public async Task<ScanDetail> GetAsync(Guid id, CancellationToken cancel)
+    public async Task<ScanDetail> GetAsync(Guid id, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var row = await db.Scans.AsNoTracking().FirstOrDefaultAsync(s => s.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("scan");
-        var finds = ToFinds(await db.ScanFinds.AsNoTracking().Where(f => f.ScanId == id).ToListAsync(cancel).ConfigureAwait(false));
+        if (estate.Find(row.HostId, by.Reach) is null)
+        {
+            throw ProblemException.NotFound("scan");
+        }
+        gate.Host(by, row.HostId, Permission.Scan);
+        var finds = ToFinds(await db.ScanFinds.AsNoTracking().Where(f => f.ScanId == id).ToListAsync(cancel).ConfigureAwait(false), by.Reach);
         return new ScanDetail(ToInfo(row, finds), finds);
     }
 
-    public async Task<ScanDetail> CancelAsync(Guid id, Caller by, CancellationToken cancel)
+    public async Task<ScanDetail> CancelAsync(Guid id, Asker by, CancellationToken cancel)
     {
-        var detail = await GetAsync(id, cancel).ConfigureAwait(false);
+        var detail = await GetAsync(id, by, cancel).ConfigureAwait(false);
         if (detail.Info.State == ScanState.Running)
         {
             try
@@ -119,7 +128,7 @@ public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLi
             await audit.AddAsync(by, "scan.cancel", detail.Info.HostLabel, cancel, ("id", $"{id}")).ConfigureAwait(false);
             await EndAsync(id, ScanState.Cancelled, $"cancelled by {by.Name}", cancel).ConfigureAwait(false);
         }
-        return await GetAsync(id, cancel).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
     /// <summary>What a host found; from another host than was asked it is passed over.</summary>
@@ -182,9 +191,9 @@ public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLi
         Changes.Publish(id);
     }
 
-    private List<ScanFind> ToFinds(IEnumerable<ScanFindRow> rows)
+    private List<ScanFind> ToFinds(IEnumerable<ScanFindRow> rows, Reach reach)
     {
-        var ours = estate.All.Where(h => h.Address is not null).GroupBy(h => h.Address!).ToDictionary(g => g.Key, g => g.First());
+        var ours = estate.SeenBy(reach).Where(h => h.Address is not null).GroupBy(h => h.Address!).ToDictionary(g => g.Key, g => g.First());
         return [.. rows.Select(f => (Row: f, Ours: ours.GetValueOrDefault(f.Address)))
             .OrderBy(f => AddressRange.Parse(f.Row.Address, out _)!.First)
             .Select(f => new ScanFind(f.Row.Address, f.Row.Name, f.Row.HardwareAddress, vendors.Find(f.Row.HardwareAddress), Numbers(f.Row.OpenPorts), f.Ours?.Id, f.Ours?.Label))];

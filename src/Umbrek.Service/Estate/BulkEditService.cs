@@ -1,5 +1,7 @@
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -11,21 +13,22 @@ namespace Umbrek.Service.Estate;
 /// One edit of many hosts, all or none. A preview is the edit itself, done in a transaction that is then taken back: it can't say
 /// anything else than what would happen.
 /// </summary>
-public sealed class BulkEditService(IDatabase database, EstateIndex index, SelectionService selections, GroupService groups, HostService hosts, AuditLog audit, TimeProvider time)
+public sealed class BulkEditService(IDatabase database, EstateIndex index, SelectionService selections, GroupService groups, HostService hosts, Gate gate, AuditLog audit, TimeProvider time)
 {
     public const int Most = 5000;
     private const int MostShown = 500;
 
-    public async Task<BulkOutcome> EditAsync(BulkEdit wish, Caller by, CancellationToken cancel)
+    public async Task<BulkOutcome> EditAsync(BulkEdit wish, Asker by, CancellationToken cancel)
     {
         if (wish is { GroupPath: null, AddTags: null or { Count: 0 }, RemoveTags: null or { Count: 0 }, Own: null or { Count: 0 } })
         {
             throw ProblemException.Invalid("The edit changes nothing; name a group, tags or own fields.");
         }
-        var chosen = await ChooseAsync(wish, cancel).ConfigureAwait(false);
+        var chosen = await ChooseAsync(wish, by, cancel).ConfigureAwait(false);
+        gate.All(by, Permission.Configure, chosen);
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
-        var target = wish.GroupPath is { } path ? await groups.FindAsync(db, path, cancel).ConfigureAwait(false) : null;
+        var target = wish.GroupPath is { } path ? await groups.FindAsync(db, path, by, cancel).ConfigureAwait(false) : null;
         var rows = new List<HostRow>();
         var changes = new List<BulkChange>();
         var problems = new List<BulkProblem>();
@@ -66,13 +69,13 @@ public sealed class BulkEditService(IDatabase database, EstateIndex index, Selec
         return outcome;
     }
 
-    private async Task<List<HostSummary>> ChooseAsync(BulkEdit wish, CancellationToken cancel)
+    private async Task<List<HostSummary>> ChooseAsync(BulkEdit wish, Asker by, CancellationToken cancel)
     {
         if ((wish.HostIds is null) == string.IsNullOrWhiteSpace(wish.Selection))
         {
             throw ProblemException.Invalid("Say which hosts: by a selection, or by their ids.");
         }
-        var chosen = wish.HostIds is { } ids ? ids.Distinct().Select(index.Find).OfType<HostSummary>().ToList() : await selections.SelectAsync(wish.Selection, cancel).ConfigureAwait(false);
+        var chosen = wish.HostIds is { } ids ? ids.Distinct().Select(id => index.Find(id, by.Reach)).OfType<HostSummary>().ToList() : await selections.SelectAsync(wish.Selection, by.Reach, cancel).ConfigureAwait(false);
         return chosen.Count switch
         {
             0 => throw new ProblemException(422, Wire.Api.ProblemTypes.SelectionEmpty, "No host matches; nothing was changed."),
@@ -81,7 +84,7 @@ public sealed class BulkEditService(IDatabase database, EstateIndex index, Selec
         };
     }
 
-    private async Task EditOneAsync(UmbrekContext db, HostRow row, HostSummary host, GroupRow? target, BulkEdit wish, Caller by, List<BulkChange> changes, CancellationToken cancel)
+    private async Task EditOneAsync(UmbrekContext db, HostRow row, HostSummary host, GroupRow? target, BulkEdit wish, Asker by, List<BulkChange> changes, CancellationToken cancel)
     {
         void Say(string what, string? before, string? after) => changes.Add(new BulkChange(host.Id, host.Label, host.GroupPath, what, before, after));
         if (wish.AddTags is { Count: > 0 } || wish.RemoveTags is { Count: > 0 })
@@ -96,6 +99,7 @@ public sealed class BulkEditService(IDatabase database, EstateIndex index, Selec
         }
         if (target is not null && target.Id != row.GroupId)
         {
+            gate.Move(by, host.GroupPath, target.Path, host.Label);
             var dropped = await HostEdits.CarryOwnAsync(db, row.Id, GroupPath.Customer(target.Path), cancel).ConfigureAwait(false);
             HostEdits.Tell(db, row.Id, HostEventKind.Moved, by.Name, $"from {host.GroupPath} to {target.Path}", time.GetUtcNow());
             row.GroupId = target.Id;

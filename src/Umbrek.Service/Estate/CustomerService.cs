@@ -1,6 +1,8 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -11,28 +13,32 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Estate;
 
 /// <summary>What is kept of customers: contact, address, notes, their mark, and the fields of their own.</summary>
-public sealed class CustomerService(IDatabase database, EstateIndex index, AuditLog audit)
+public sealed class CustomerService(IDatabase database, EstateIndex index, Gate gate, AuditLog audit)
 {
     private const int MaxText = 500;
 
-    public async Task<List<CustomerInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Of a customer that only leads to a group which one may see there is the name and the mark.</summary>
+    public async Task<List<CustomerInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var groups = await db.Groups.AsNoTracking().Where(g => g.ParentId == null).OrderBy(g => g.PathKey).ToListAsync(cancel).ConfigureAwait(false);
         var rows = await db.Customers.AsNoTracking().ToDictionaryAsync(c => c.GroupId, cancel).ConfigureAwait(false);
         var fields = (await db.OwnFields.AsNoTracking().OrderBy(f => f.NameKey).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.CustomerId);
-        var counts = index.All.Where(h => h.RetiredAt is null).CountBy(h => GroupPath.Customer(h.GroupPath)).ToDictionary(c => c.Key, c => c.Value);
-        return [.. groups.Select(g => ToInfo(g, rows.GetValueOrDefault(g.Id), fields[g.Id], counts.GetValueOrDefault(g.Name)))];
+        var counts = index.SeenBy(by.Reach).Where(h => h.RetiredAt is null).CountBy(h => GroupPath.Customer(h.GroupPath)).ToDictionary(c => c.Key, c => c.Value);
+        return [.. groups.Where(g => by.Reach.Shows(g.Path)).Select(g => ToInfo(g, Told(rows.GetValueOrDefault(g.Id), by.Reach.May(Permission.See, g.Path)), fields[g.Id], counts.GetValueOrDefault(g.Name)))];
+
+        static CustomerRow? Told(CustomerRow? row, bool all) => all || row is null ? row : new CustomerRow { GroupId = row.GroupId, Colour = row.Colour, Emblem = row.Emblem, Version = row.Version };
     }
 
-    public async Task<CustomerInfo> GetAsync(Guid id, CancellationToken cancel) =>
-        (await ListAsync(cancel).ConfigureAwait(false)).FirstOrDefault(c => c.Id == id) ?? throw ProblemException.NotFound("customer");
+    public async Task<CustomerInfo> GetAsync(Guid id, Asker by, CancellationToken cancel) =>
+        (await ListAsync(by, cancel).ConfigureAwait(false)).FirstOrDefault(c => c.Id == id) ?? throw ProblemException.NotFound("customer");
 
-    public async Task<CustomerInfo> ChangeAsync(Guid id, CustomerChange change, long version, Caller by, CancellationToken cancel)
+    public async Task<CustomerInfo> ChangeAsync(Guid id, CustomerChange change, long version, Asker by, CancellationToken cancel)
     {
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            gate.Group(by, id, Permission.Configure, "customer");
             var group = await FindAsync(db, id, cancel).ConfigureAwait(false);
             var row = await db.Customers.FirstOrDefaultAsync(c => c.GroupId == id, cancel).ConfigureAwait(false);
             if ((row?.Version ?? 0) != version)
@@ -56,15 +62,16 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Audit
                 throw Stale(group);
             }
         }
-        return await GetAsync(id, cancel).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
-    public async Task<CustomerInfo> AddFieldAsync(Guid id, NewOwnField wish, Caller by, CancellationToken cancel)
+    public async Task<CustomerInfo> AddFieldAsync(Guid id, NewOwnField wish, Asker by, CancellationToken cancel)
     {
         var field = OwnField.Clean(wish.Name, wish.Kind, wish.Choices, out var problem) ?? throw ProblemException.Invalid(problem);
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            gate.Group(by, id, Permission.Configure, "customer");
             var group = await FindAsync(db, id, cancel).ConfigureAwait(false);
             if (await db.OwnFields.CountAsync(f => f.CustomerId == id, cancel).ConfigureAwait(false) >= OwnField.MaxFields)
             {
@@ -81,16 +88,17 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Audit
             }
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }
-        return await GetAsync(id, cancel).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
     /// <summary>Removes a field with all its values.</summary>
-    public async Task<CustomerInfo> RemoveFieldAsync(Guid id, Guid fieldId, Caller by, CancellationToken cancel)
+    public async Task<CustomerInfo> RemoveFieldAsync(Guid id, Guid fieldId, Asker by, CancellationToken cancel)
     {
         List<Guid> had;
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            gate.Group(by, id, Permission.Configure, "customer");
             var group = await FindAsync(db, id, cancel).ConfigureAwait(false);
             var field = await db.OwnFields.FirstOrDefaultAsync(f => f.Id == fieldId && f.CustomerId == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("field");
             had = await db.OwnValues.Where(v => v.FieldId == fieldId).Select(v => v.HostId).ToListAsync(cancel).ConfigureAwait(false);
@@ -103,7 +111,7 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Audit
                 index.Edited(host.Id, host.Label, host.GroupPath, host.Tags, [.. left[host.Id]], host.RetiredAt);
             }
         }
-        return await GetAsync(id, cancel).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
     /// <summary>Takes over what the change says.</summary>

@@ -1,6 +1,7 @@
 using System.Collections.Concurrent;
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -45,6 +46,12 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public IEnumerable<HostSummary> All => hosts.Values.Select(s => s.Entry.Summary);
 
     public int Count => hosts.Count;
+
+    /// <summary>Hosts that somebody may see, retired ones too.</summary>
+    public IEnumerable<HostSummary> SeenBy(Reach reach) => All.Where(h => reach.May(Permission.See, h.GroupPath));
+
+    /// <summary>The host, unless it may not be seen.</summary>
+    public HostSummary? Find(Guid hostId, Reach reach) => Find(hostId) is { } host && reach.May(Permission.See, host.GroupPath) ? host : null;
 
     public async Task LoadAsync(CancellationToken cancel)
     {
@@ -128,8 +135,9 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public static bool CanAnswer(Selection selection) => selection.FactsRead.All(FactsHeld.Contains);
 
     /// <summary>Hosts of a selection by label, then id. Retired ones stand aside unless it speaks of them.</summary>
+    /// <param name="reach">Only those that it lets one see.</param>
     /// <param name="among">Only these, when it is given.</param>
-    public List<HostSummary> Select(Selection selection, IReadOnlySet<Guid>? among = null)
+    public List<HostSummary> Select(Selection selection, Reach reach, IReadOnlySet<Guid>? among = null)
     {
         var now = time.GetUtcNow();
         var retired = selection.MentionsRetired;
@@ -137,7 +145,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         foreach (var slot in Ordered())
         {
             var e = slot.Entry;
-            if ((retired || !e.Selectable.Retired) && (among is null ? selection.Matches(e.Selectable, now) : among.Contains(e.Summary.Id)))
+            if ((retired || !e.Selectable.Retired) && reach.May(Permission.See, e.Summary.GroupPath) && (among is null ? selection.Matches(e.Selectable, now) : among.Contains(e.Summary.Id)))
             {
                 found.Add(e.Summary);
             }
@@ -149,7 +157,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         hosts.GetValueOrDefault(hostId)?.Entry.Selectable is { } host && (!host.Retired || selection.MentionsRetired) && selection.Matches(host, now);
 
     /// <summary>Hosts that quick find finds, with what it thinks of each; slips are looked for only when there are fewer than enough.</summary>
-    public List<(HostSummary Host, int Score)> Find(QuickFind find, int enough)
+    public List<(HostSummary Host, int Score)> Find(QuickFind find, Reach reach, int enough)
     {
         var found = Scan(false);
         return found.Count >= enough ? found : Scan(true);
@@ -160,7 +168,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             foreach (var slot in Ordered())
             {
                 var entry = slot.Entry;
-                if (!entry.Selectable.Retired && find.Score(entry.Findable, forgiving) is > 0 and var score)
+                if (!entry.Selectable.Retired && reach.May(Permission.See, entry.Summary.GroupPath) && find.Score(entry.Findable, forgiving) is > 0 and var score)
                 {
                     list.Add((entry.Summary, score));
                 }
@@ -172,8 +180,8 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public IReadOnlyCollection<string> AgentVersions => hosts.Values.Select(s => s.Entry.Summary.AgentVersion).ToHashSet();
 
     /// <summary>Values of a key that hosts have, for completion: the commonest first.</summary>
-    public List<string> ValuesOf(SelectionKey key) =>
-        [.. hosts.Values.Select(s => s.Entry.Selectable).SelectMany(h => key.Fact is { } fact ? h.Fact(fact).Select(v => v.Text) : [key.Text!(h)]).CountBy(v => v).OrderByDescending(c => c.Value).Select(c => c.Key).Take(200)];
+    public List<string> ValuesOf(SelectionKey key, Reach reach) =>
+        [.. hosts.Values.Select(s => s.Entry.Selectable).Where(h => reach.May(Permission.See, h.GroupPath)).SelectMany(h => key.Fact is { } fact ? h.Fact(fact).Select(v => v.Text) : [key.Text!(h)]).CountBy(v => v).OrderByDescending(c => c.Value).Select(c => c.Key).Take(200)];
 
     public void Edited(Guid hostId, string label, string groupPath, IReadOnlyList<string> tags, IReadOnlyList<OwnValue> own, DateTimeOffset? retiredAt)
     {

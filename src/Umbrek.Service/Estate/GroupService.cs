@@ -1,6 +1,8 @@
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -10,37 +12,48 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Estate;
 
 /// <summary>The tree of customers and groups.</summary>
-public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog audit, TimeProvider time)
+public sealed class GroupService(IDatabase database, EstateIndex index, AccessIndex access, Gate gate, AuditLog audit, TimeProvider time)
 {
     private const int MaxDepth = 16;
 
-    public async Task<List<GroupInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Groups that one may see, and those that lead to them.</summary>
+    public async Task<List<GroupInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var rows = await db.Groups.AsNoTracking().OrderBy(g => g.PathKey).ToListAsync(cancel).ConfigureAwait(false);
-        var counts = index.All.Where(h => h.RetiredAt is null).CountBy(h => h.GroupPath).ToDictionary(c => c.Key, c => c.Value);
-        return [.. rows.Select(g => ToInfo(g, counts.GetValueOrDefault(g.Path)))];
+        var counts = index.SeenBy(by.Reach).Where(h => h.RetiredAt is null).CountBy(h => h.GroupPath).ToDictionary(c => c.Key, c => c.Value);
+        return [.. rows.Where(g => by.Reach.Shows(g.Path)).Select(g => ToInfo(g, counts.GetValueOrDefault(g.Path), by))];
     }
 
-    public async Task<GroupInfo> CreateAsync(NewGroup group, Caller by, CancellationToken cancel)
+    public async Task<GroupInfo> CreateAsync(NewGroup group, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
-        var parent = string.IsNullOrWhiteSpace(group.ParentPath) ? null : await FindAsync(db, group.ParentPath, cancel).ConfigureAwait(false);
+        var parent = string.IsNullOrWhiteSpace(group.ParentPath) ? null : await FindAsync(db, group.ParentPath, by, cancel).ConfigureAwait(false);
+        if (parent is null)
+        {
+            gate.Everywhere(by, Permission.Configure);
+        }
+        else
+        {
+            gate.Place(by, parent.Path, Permission.Configure);
+        }
         var row = Make(db, CleanName(group.Name), parent);
         await StoreAsync(db, row.Path, async () =>
         {
             await audit.AddAsync(db, by, "group.create", row.Path, cancel, ("id", $"{row.Id}")).ConfigureAwait(false);
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }).ConfigureAwait(false);
-        return ToInfo(row, 0);
+        await access.LoadAsync(cancel).ConfigureAwait(false);
+        return ToInfo(row, 0, by);
     }
 
     /// <summary>Renames a group or moves it, with everything below.</summary>
-    public async Task<GroupInfo> ChangeAsync(Guid id, GroupChange change, long version, Caller by, CancellationToken cancel)
+    public async Task<GroupInfo> ChangeAsync(Guid id, GroupChange change, long version, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        gate.Group(by, id, Permission.Configure);
         var row = await db.Groups.FirstOrDefaultAsync(g => g.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("group");
         if (row.Version != version)
         {
@@ -51,7 +64,7 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
         var parent = row.ParentId is { } p ? await db.Groups.FirstAsync(g => g.Id == p, cancel).ConfigureAwait(false) : null;
         if (change.ParentPath is not null)
         {
-            parent = await MoveBelowAsync(db, row, change.ParentPath, cancel).ConfigureAwait(false);
+            parent = await MoveBelowAsync(db, row, change.ParentPath, by, cancel).ConfigureAwait(false);
         }
         row.Version++;
         var path = GroupPath.Join([.. parent is null ? [] : GroupPath.Split(parent.Path), row.Name]);
@@ -74,19 +87,26 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
             await audit.AddAsync(db, by, "group.change", before, cancel, ("to", path), ("id", $"{id}")).ConfigureAwait(false);
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }).ConfigureAwait(false);
+        // First who may see what stands there now, then that it stands there: nobody is shown it in between who may not see it.
+        await access.LoadAsync(cancel).ConfigureAwait(false);
         foreach (var host in index.All.Where(h => GroupPath.IsAtOrBelow(h.GroupPath, before)).ToList())
         {
             index.Regrouped(host.Id, path + host.GroupPath[before.Length..]);
         }
-        return ToInfo(row, index.All.Count(h => h.GroupPath == path));
+        return ToInfo(row, index.All.Count(h => h.GroupPath == path), by);
     }
 
     /// <param name="hostsTo">Where the hosts in it go; without it the group must hold none.</param>
-    public async Task RemoveAsync(Guid id, string? hostsTo, Caller by, CancellationToken cancel)
+    public async Task RemoveAsync(Guid id, string? hostsTo, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        gate.Group(by, id, Permission.Configure);
         var row = await db.Groups.FirstOrDefaultAsync(g => g.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("group");
+        if (row.ParentId is null)
+        {
+            gate.Everywhere(by, Permission.Configure);
+        }
         var groups = await db.Groups.Where(g => g.Id == id || g.PathKey.StartsWith(row.PathKey + "/")).ToListAsync(cancel).ConfigureAwait(false);
         var ids = groups.ConvertAll(g => g.Id);
         var hosts = await db.Hosts.Where(h => ids.Contains(h.GroupId)).ToListAsync(cancel).ConfigureAwait(false);
@@ -97,7 +117,8 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
         }
         if (hosts.Count > 0)
         {
-            var target = await FindAsync(db, hostsTo!, cancel).ConfigureAwait(false);
+            var target = await FindAsync(db, hostsTo!, by, cancel).ConfigureAwait(false);
+            gate.Move(by, row.Path, target.Path, hosts.Count == 1 ? hosts[0].Label : $"{hosts.Count} hosts");
             if (ids.Contains(target.Id))
             {
                 throw ProblemException.Invalid($"{target.Path} is itself removed; the hosts need another place.");
@@ -112,6 +133,7 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
             hostsTo = target.Path;
         }
+        var grants = await db.Grants.CountAsync(g => g.GroupId != null && ids.Contains(g.GroupId.Value), cancel).ConfigureAwait(false);
         var installers = await db.Installers.Where(i => ids.Contains(i.GroupId)).CountAsync(i => i.RevokedAt == null, cancel).ConfigureAwait(false);
         // Deepest first: a group may not go while another stands in it.
         foreach (var group in groups.OrderByDescending(g => g.Path.Length))
@@ -119,20 +141,21 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
             db.Groups.Remove(group);
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         }
-        await audit.AddAsync(db, by, "group.remove", row.Path, cancel, ("id", $"{id}"), ("groups", $"{groups.Count}"), ("hosts", $"{hosts.Count}"), ("hosts-to", hostsTo), ("installers", $"{installers}")).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "group.remove", row.Path, cancel, ("id", $"{id}"), ("groups", $"{groups.Count}"), ("hosts", $"{hosts.Count}"), ("hosts-to", hostsTo), ("installers", $"{installers}"), ("grants", $"{grants}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync(cancel).ConfigureAwait(false);
         hosts.ForEach(h => index.Regrouped(h.Id, hostsTo!));
     }
 
-    /// <exception cref="ProblemException">There is no such group.</exception>
-    public async Task<GroupRow> FindAsync(UmbrekContext db, string path, CancellationToken cancel)
+    /// <exception cref="ProblemException">There is no such group, or the one who asks is not shown it.</exception>
+    public async Task<GroupRow> FindAsync(UmbrekContext db, string path, Asker by, CancellationToken cancel)
     {
         var key = GroupPath.Join(GroupPath.Split(path)).ToUpperInvariant();
-        if (await db.Groups.FirstOrDefaultAsync(g => g.PathKey == key, cancel).ConfigureAwait(false) is { } found)
+        if (await db.Groups.FirstOrDefaultAsync(g => g.PathKey == key, cancel).ConfigureAwait(false) is { } found && by.Reach.Shows(found.Path))
         {
             return found;
         }
-        var all = await db.Groups.AsNoTracking().Select(g => g.Path).ToListAsync(cancel).ConfigureAwait(false);
+        var all = (await db.Groups.AsNoTracking().Select(g => g.Path).ToListAsync(cancel).ConfigureAwait(false)).Where(by.Reach.Shows).ToList();
         var close = all.Where(p => GroupPath.Split(p)[^1].Equals(GroupPath.Split(path).LastOrDefault(), StringComparison.OrdinalIgnoreCase)).Order(StringComparer.Ordinal).FirstOrDefault() ?? Similarity.Closest(path, all);
         throw new ProblemException(404, ProblemTypes.NotFound, $"There is no group '{path}'. {(close is null ? "Write its whole path, for example \"Saltmarsh Ferry/Quay/Office\"" : $"Did you mean \"{close}\"")}{(close is null ? ";" : "?")} 'umbrek group list' shows all.");
     }
@@ -159,7 +182,7 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
             : name;
     }
 
-    private async Task<GroupRow> MoveBelowAsync(UmbrekContext db, GroupRow row, string parentPath, CancellationToken cancel)
+    private async Task<GroupRow> MoveBelowAsync(UmbrekContext db, GroupRow row, string parentPath, Asker by, CancellationToken cancel)
     {
         if (row.ParentId is null)
         {
@@ -169,7 +192,8 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
         {
             throw ProblemException.Invalid("A group stands below a customer. To make a customer of it, make a new customer and move its hosts there.");
         }
-        var parent = await FindAsync(db, parentPath, cancel).ConfigureAwait(false);
+        var parent = await FindAsync(db, parentPath, by, cancel).ConfigureAwait(false);
+        gate.Move(by, row.Path, parent.Path, row.Path);
         if (GroupPath.IsAtOrBelow(parent.Path, row.Path))
         {
             throw ProblemException.Invalid($"{row.Path} can't go below itself; {parent.Path} is in it.");
@@ -200,5 +224,5 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AuditLog
         row.PathKey = path.ToUpperInvariant();
     }
 
-    private static GroupInfo ToInfo(GroupRow g, int hosts) => new(g.Id, g.ParentId, g.Name, g.Path, hosts, g.Version);
+    private static GroupInfo ToInfo(GroupRow g, int hosts, Asker by) => new(g.Id, g.ParentId, g.Name, g.Path, hosts, by.Reach.At(g.Path).List(), g.Version);
 }

@@ -1,6 +1,8 @@
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Jobs;
@@ -12,10 +14,10 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.Service.Estate;
 
 /// <summary>Hosts that leave care, come back, or turn out to be one machine. What becomes of their history is said before.</summary>
-public sealed class HostLifeService(IDatabase database, EstateIndex index, HostService hosts, LinkRegistry links, JobService jobs, AuditLog audit, TimeProvider time)
+public sealed class HostLifeService(IDatabase database, EstateIndex index, HostService hosts, Gate gate, LinkRegistry links, JobService jobs, AuditLog audit, TimeProvider time)
 {
     /// <summary>Takes a host out of care: it is no longer listed or linked, and all that is known of it stays.</summary>
-    public async Task<HostOutlook> RetireAsync(Guid id, HostEnd wish, Caller by, CancellationToken cancel)
+    public async Task<HostOutlook> RetireAsync(Guid id, HostEnd wish, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -52,7 +54,7 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
         return new HostOutlook(true, says);
     }
 
-    public async Task<HostOutlook> RestoreAsync(Guid id, Caller by, CancellationToken cancel)
+    public async Task<HostOutlook> RestoreAsync(Guid id, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -71,11 +73,13 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
     }
 
     /// <summary>Two entries of one machine become one: the one that stays takes over all history of the other, which goes.</summary>
-    public async Task<HostOutlook> MergeAsync(Guid id, HostMerge wish, Caller by, CancellationToken cancel)
+    public async Task<HostOutlook> MergeAsync(Guid id, HostMerge wish, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var (gone, gonePath) = await FindAsync(db, id, cancel).ConfigureAwait(false);
+        gate.Host(by, wish.Into, Permission.Configure);
+        gate.Move(by, gonePath, index.Find(wish.Into)!.GroupPath, gone.Label);
         var (stays, staysPath) = await FindAsync(db, wish.Into, cancel).ConfigureAwait(false);
         if (id == wish.Into)
         {

@@ -1,8 +1,10 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
@@ -15,7 +17,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Estate;
 
 /// <summary>Reading and changing one host.</summary>
-public sealed class HostService(IDatabase database, EstateIndex index, GroupService groups, AuditLog audit, IAgentLinks links, TimeProvider time)
+public sealed class HostService(IDatabase database, EstateIndex index, GroupService groups, Gate gate, AuditLog audit, IAgentLinks links, TimeProvider time)
 {
     public static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(15);
 
@@ -35,7 +37,7 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
     }
 
     /// <exception cref="ProblemException">Somebody else changed the host since <paramref name="version"/>, or the change is not possible.</exception>
-    public async Task ChangeAsync(Guid id, HostChange change, long version, Caller by, CancellationToken cancel)
+    public async Task ChangeAsync(Guid id, HostChange change, long version, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -58,9 +60,10 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
         var path = await db.Groups.Where(g => g.Id == row.GroupId).Select(g => g.Path).FirstAsync(cancel).ConfigureAwait(false);
         if (change.GroupPath is not null)
         {
-            var target = await groups.FindAsync(db, change.GroupPath, cancel).ConfigureAwait(false);
+            var target = await groups.FindAsync(db, change.GroupPath, by, cancel).ConfigureAwait(false);
             if (target.Id != row.GroupId)
             {
+                gate.Move(by, path, target.Path, row.Label);
                 HostEdits.Tell(db, id, HostEventKind.Moved, by.Name, $"from {path} to {target.Path}", time.GetUtcNow());
                 said.Add(("group", $"{path} → {target.Path}"));
                 await HostEdits.CarryOwnAsync(db, id, GroupPath.Customer(target.Path), cancel).ConfigureAwait(false);
@@ -114,7 +117,7 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
     public static ProblemException Stale(HostRow row) =>
         new(412, ProblemTypes.Changed, $"Somebody else changed {row.Label} meanwhile. Read it again and repeat the change if it is still right.");
 
-    private async Task ChangeDetailsAsync(UmbrekContext db, HostRow row, string path, HostChange change, Caller by, List<(string Name, string? Value)> said, CancellationToken cancel)
+    private async Task ChangeDetailsAsync(UmbrekContext db, HostRow row, string path, HostChange change, Asker by, List<(string Name, string? Value)> said, CancellationToken cancel)
     {
         if (change.Notes is not null && HostEdits.CleanNotes(change.Notes) is var notes && notes != row.Notes)
         {

@@ -1,6 +1,8 @@
 using System.Collections.Concurrent;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
+using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Estate;
@@ -18,7 +20,11 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
 
     public static OwnMark ToMark(OwnMarkRow? row) => row is null ? new OwnMark(false) : new OwnMark(row.Pinned, row.Colour, row.OpenedAt);
 
-    public async Task<IReadOnlyDictionary<Guid, OwnMark>> OfAsync(Guid technicianId, CancellationToken cancel)
+    /// <summary>The marks of hosts that one may (still) see.</summary>
+    public async Task<List<MarkedHost>> ListAsync(Asker by, CancellationToken cancel) =>
+        [.. (await OfAsync(by.Id, cancel).ConfigureAwait(false)).Where(m => index.Find(m.Key, by.Reach) is not null).Select(m => new MarkedHost(m.Key, m.Value))];
+
+    private async Task<IReadOnlyDictionary<Guid, OwnMark>> OfAsync(Guid technicianId, CancellationToken cancel)
     {
         if (marks.TryGetValue(technicianId, out var known))
         {
@@ -30,10 +36,10 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
     }
 
     /// <summary>Pins or colours a host; what is null stays, an empty colour removes it.</summary>
-    public async Task<OwnMark> SetAsync(Guid technicianId, Guid hostId, bool? pinned, string? colour, CancellationToken cancel)
+    public async Task<OwnMark> SetAsync(Asker by, Guid hostId, bool? pinned, string? colour, CancellationToken cancel)
     {
         var clean = colour is null ? null : CustomerService.OneOf(colour, "colour", CustomerMark.Colours);
-        return await ChangeAsync(technicianId, hostId, row =>
+        return await ChangeAsync(by.Id, hostId, row =>
         {
             row.Pinned = pinned ?? row.Pinned;
             row.Colour = colour is null ? row.Colour : clean;
@@ -41,10 +47,10 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
     }
 
     /// <summary>The technician has opened the host's page.</summary>
-    public Task<OwnMark> OpenedAsync(Guid technicianId, Guid hostId, CancellationToken cancel) => ChangeAsync(technicianId, hostId, row => row.OpenedAt = time.GetUtcNow(), cancel);
+    public Task<OwnMark> OpenedAsync(Asker by, Guid hostId, CancellationToken cancel) => ChangeAsync(by.Id, hostId, row => row.OpenedAt = time.GetUtcNow(), cancel);
 
     /// <summary>Hosts by anything that is known of them, best first; nothing typed gives the pinned and the recent ones.</summary>
-    public async Task<List<FindHit>> FindAsync(Guid technicianId, string? typed, int? limit, CancellationToken cancel)
+    public async Task<List<FindHit>> FindAsync(Asker by, string? typed, int? limit, CancellationToken cancel)
     {
         var most = limit ?? 10;
         if (most is < 1 or > MostHits)
@@ -55,12 +61,12 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
         {
             throw ProblemException.Invalid("Quick find takes at most 200 characters. A selection may be longer.");
         }
-        var mine = await OfAsync(technicianId, cancel).ConfigureAwait(false);
+        var mine = await OfAsync(by.Id, cancel).ConfigureAwait(false);
         var find = new QuickFind(typed ?? "");
         var now = time.GetUtcNow();
         var found = find.IsEmpty
-            ? mine.Where(m => m.Value.Pinned || m.Value.OpenedAt is not null).Select(m => (Host: index.Find(m.Key), Score: 1)).Where(h => h.Host is { RetiredAt: null }).Select(h => (Host: h.Host!, h.Score))
-            : index.Find(find, most);
+            ? mine.Where(m => m.Value.Pinned || m.Value.OpenedAt is not null).Select(m => (Host: index.Find(m.Key, by.Reach), Score: 1)).Where(h => h.Host is { RetiredAt: null }).Select(h => (Host: h.Host!, h.Score))
+            : index.Find(find, by.Reach, most);
         return [.. found.Select(f => (f.Host, Mark: mine.GetValueOrDefault(f.Host.Id) ?? new OwnMark(false), f.Score))
             .Select(f => new FindHit(f.Host, f.Mark, f.Score + (f.Mark.Pinned ? 25 : 0) + Recent(f.Mark, now)))
             .OrderByDescending(h => h.Score).ThenByDescending(h => h.Mine.OpenedAt).ThenBy(h => h.Host.Label, StringComparer.OrdinalIgnoreCase).ThenBy(h => h.Host.Id).Take(most)];

@@ -1,8 +1,10 @@
 using System.Collections.Concurrent;
 using System.Data.Common;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -29,13 +31,13 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
     /// <exception cref="ProblemException">It can't be read; the position says where.</exception>
     public Selection Read(string? text) => Resolve(Parse(text));
 
-    /// <summary>The hosts of a selection now, by label.</summary>
+    /// <summary>The hosts of a selection now, by label, of those that one may see.</summary>
     /// <exception cref="ProblemException">It can't be read.</exception>
-    public Task<List<HostSummary>> SelectAsync(string? text, CancellationToken cancel) => SelectAsync(Read(text), cancel);
+    public Task<List<HostSummary>> SelectAsync(string? text, Reach reach, CancellationToken cancel) => SelectAsync(Read(text), reach, cancel);
 
-    public async Task<List<HostSummary>> SelectAsync(Selection selection, CancellationToken cancel) => EstateIndex.CanAnswer(selection)
-        ? index.Select(selection)
-        : index.Select(selection, await QueryAsync(selection, cancel).ConfigureAwait(false));
+    public async Task<List<HostSummary>> SelectAsync(Selection selection, Reach reach, CancellationToken cancel) => EstateIndex.CanAnswer(selection)
+        ? index.Select(selection, reach)
+        : index.Select(selection, reach, await QueryAsync(selection, cancel).ConfigureAwait(false));
 
     /// <summary>The ids that the database finds.</summary>
     public async Task<HashSet<Guid>> QueryAsync(Selection selection, CancellationToken cancel)
@@ -49,37 +51,42 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
     }
 
     /// <summary>The selection as it was understood, and how many it names.</summary>
-    public async Task<SelectionCheck> CheckAsync(string? text, CancellationToken cancel)
+    public async Task<SelectionCheck> CheckAsync(string? text, Reach reach, CancellationToken cancel)
     {
         var read = Parse(text);
-        CheckGroups(read, text ?? "");
-        return new SelectionCheck(read.ToString()!, (await SelectAsync(Resolve(read), cancel).ConfigureAwait(false)).Count);
+        CheckGroups(read, text ?? "", reach);
+        return new SelectionCheck(read.ToString()!, (await SelectAsync(Resolve(read), reach, cancel).ConfigureAwait(false)).Count);
     }
 
     /// <summary>How the text can go on at the cursor.</summary>
-    public async Task<Completions> CompleteAsync(string text, int cursor, CancellationToken cancel)
+    public async Task<Completions> CompleteAsync(string text, int cursor, Reach reach, CancellationToken cancel)
     {
         await using var db = database.Open();
-        var groups = await db.Groups.AsNoTracking().OrderBy(g => g.PathKey).Select(g => g.Path).ToListAsync(cancel).ConfigureAwait(false);
-        var fields = await db.OwnFields.AsNoTracking().OrderBy(f => f.NameKey).Select(f => f.Name).Distinct().ToListAsync(cancel).ConfigureAwait(false);
-        var hosts = index.All.Where(h => h.RetiredAt is null);
+        var groups = (await db.Groups.AsNoTracking().OrderBy(g => g.PathKey).Select(g => g.Path).ToListAsync(cancel).ConfigureAwait(false)).Where(reach.Shows);
+        var fields = (await db.OwnFields.AsNoTracking().Join(db.Groups, f => f.CustomerId, g => g.Id, (f, g) => new { f.Name, g.Path }).OrderBy(f => f.Name).ToListAsync(cancel).ConfigureAwait(false))
+            .Where(f => reach.Shows(f.Path)).Select(f => f.Name).Distinct();
+        var hosts = index.SeenBy(reach).Where(h => h.RetiredAt is null);
         return SelectionCompletion.At(text, cursor, new SelectionOffers(
             hosts.Select(h => h.Label).Order(StringComparer.OrdinalIgnoreCase), groups,
             hosts.SelectMany(h => h.Tags).Order(StringComparer.OrdinalIgnoreCase), hosts.SelectMany(h => h.Users).Order(StringComparer.OrdinalIgnoreCase),
-            saved.Values.Select(s => s.Name).Order(StringComparer.OrdinalIgnoreCase), fields, Core.Inventory.FactNames.All, index.ValuesOf));
+            SavedFor(reach).Select(s => s.Name).Order(StringComparer.OrdinalIgnoreCase), fields, Core.Inventory.FactNames.All, key => index.ValuesOf(key, reach)));
     }
 
-    public async Task<List<SavedSelectionInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Those that speak of no group which is not shown to the one who asks: another customer's name is not his to know.</summary>
+    private IEnumerable<SavedSelectionRow> SavedFor(Reach reach) =>
+        saved.Values.Where(s => SelectionParser.Parse(s.Text, out _) is not { } read || read.Flatten().OfType<Selection.In>().All(g => reach.Shows(g.Path)));
+
+    public async Task<List<SavedSelectionInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         var all = new List<SavedSelectionInfo>();
-        foreach (var row in saved.Values.OrderBy(s => s.Name, StringComparer.OrdinalIgnoreCase))
+        foreach (var row in SavedFor(by.Reach).OrderBy(s => s.Name, StringComparer.OrdinalIgnoreCase))
         {
-            all.Add(await ToInfoAsync(row, cancel).ConfigureAwait(false));
+            all.Add(await ToInfoAsync(row, by.Reach, cancel).ConfigureAwait(false));
         }
         return all;
     }
 
-    public async Task<SavedSelectionInfo> SaveAsync(NewSavedSelection wish, Caller by, CancellationToken cancel)
+    public async Task<SavedSelectionInfo> SaveAsync(NewSavedSelection wish, Asker by, CancellationToken cancel)
     {
         var row = new SavedSelectionRow { Id = Guid.CreateVersion7(), CreatedAt = time.GetUtcNow(), CreatedBy = by.Name, Version = 1 };
         Fill(row, wish);
@@ -97,11 +104,12 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         return await StoreAsync(db, transaction, row, by, "selection.save", null, cancel).ConfigureAwait(false);
     }
 
-    public async Task<SavedSelectionInfo> ChangeAsync(Guid id, NewSavedSelection wish, long version, Caller by, CancellationToken cancel)
+    public async Task<SavedSelectionInfo> ChangeAsync(Guid id, NewSavedSelection wish, long version, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await db.SavedSelections.FirstOrDefaultAsync(s => s.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("saved selection");
+        CheckOwner(row, by);
         if (row.Version != version)
         {
             throw new ProblemException(412, ProblemTypes.Changed, $"Somebody else changed '{row.Name}' meanwhile. Read it again and repeat the change if it is still right.");
@@ -116,11 +124,12 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         return await StoreAsync(db, transaction, row, by, "selection.change", before, cancel).ConfigureAwait(false);
     }
 
-    public async Task RemoveAsync(Guid id, Caller by, CancellationToken cancel)
+    public async Task RemoveAsync(Guid id, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await db.SavedSelections.FirstOrDefaultAsync(s => s.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("saved selection");
+        CheckOwner(row, by);
         var users = saved.Values.Where(s => s.Id != id && SelectionParser.Parse(s.Text, out _) is { } other && other.Flatten().Any(p => p is Selection.Saved u && Wildcard.Fold(u.Name) == row.NameKey)).Select(s => s.Name).ToList();
         if (users.Count > 0)
         {
@@ -130,6 +139,15 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         await audit.AddAsync(db, by, "selection.remove", row.Name, cancel, ("selection", row.Text)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         saved.TryRemove(row.NameKey, out _);
+    }
+
+    /// <summary>Others use it under its name; only who saved it, or who administers everything, changes what it means.</summary>
+    private static void CheckOwner(SavedSelectionRow row, Asker by)
+    {
+        if (row.CreatedBy != by.Name && !by.Reach.Everywhere.Contains(Permission.Administer))
+        {
+            throw new ProblemException(403, ProblemTypes.NotAllowed, $"{row.CreatedBy} saved '{row.Name}', and others use it. Ask {row.CreatedBy} to change it, or save one of your own under another name.");
+        }
     }
 
     private static Selection Parse(string? text)
@@ -149,11 +167,11 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         selection.Flatten().OfType<Selection.Saved>().FirstOrDefault(s => !saved.ContainsKey(Wildcard.Fold(s.Name))) is { } unknown && Similarity.Closest(unknown.Name, saved.Values.Select(s => s.Name)) is { } close ? $" Did you mean '{close}'?" : "";
 
     /// <summary>A group that is not there is most likely a slip; a saved selection may outlive a group, so only who types is told.</summary>
-    private void CheckGroups(Selection selection, string text)
+    private void CheckGroups(Selection selection, string text, Reach reach)
     {
         foreach (var group in selection.Flatten().OfType<Selection.In>())
         {
-            var paths = index.All.Select(h => h.GroupPath).Distinct().SelectMany(Above).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
+            var paths = index.SeenBy(reach).Select(h => h.GroupPath).Distinct().SelectMany(Above).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
             if (!paths.Contains(GroupPath.Join(GroupPath.Split(group.Path)), StringComparer.OrdinalIgnoreCase))
             {
                 var close = paths.Where(p => GroupPath.Split(p)[^1].Equals(GroupPath.Split(group.Path).LastOrDefault(), StringComparison.OrdinalIgnoreCase)).Order(StringComparer.Ordinal).FirstOrDefault() ?? Similarity.Closest(group.Path, paths);
@@ -185,7 +203,7 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         row.Note = string.IsNullOrWhiteSpace(wish.Note) ? null : wish.Note.Trim() is { Length: <= 500 } note ? note : throw ProblemException.Invalid("The note has more than 500 characters.");
     }
 
-    private async Task<SavedSelectionInfo> StoreAsync(UmbrekContext db, Microsoft.EntityFrameworkCore.Storage.IDbContextTransaction transaction, SavedSelectionRow row, Caller by, string action, string? replaced, CancellationToken cancel)
+    private async Task<SavedSelectionInfo> StoreAsync(UmbrekContext db, Microsoft.EntityFrameworkCore.Storage.IDbContextTransaction transaction, SavedSelectionRow row, Asker by, string action, string? replaced, CancellationToken cancel)
     {
         try
         {
@@ -202,16 +220,16 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         }
         db.Entry(row).State = EntityState.Detached;
         saved[row.NameKey] = row;
-        return await ToInfoAsync(row, cancel).ConfigureAwait(false);
+        return await ToInfoAsync(row, by.Reach, cancel).ConfigureAwait(false);
     }
 
-    private async Task<SavedSelectionInfo> ToInfoAsync(SavedSelectionRow row, CancellationToken cancel)
+    private async Task<SavedSelectionInfo> ToInfoAsync(SavedSelectionRow row, Reach reach, CancellationToken cancel)
     {
         int? hosts = null;
         string? problem = null;
         try
         {
-            hosts = (await SelectAsync(row.Text, cancel).ConfigureAwait(false)).Count;
+            hosts = (await SelectAsync(row.Text, reach, cancel).ConfigureAwait(false)).Count;
         }
         catch (ProblemException e)
         {

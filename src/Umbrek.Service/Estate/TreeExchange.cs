@@ -1,7 +1,9 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Text;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -14,12 +16,12 @@ namespace Umbrek.Service.Estate;
 /// The tree out and in again. An import is all or nothing, and its preview is the import itself, taken back at the end. Hosts join
 /// by installers; an import puts them in their places, it makes none.
 /// </summary>
-public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupService groups, HostService hosts, AuditLog audit, TimeProvider time)
+public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupService groups, HostService hosts, AccessIndex access, Gate gate, AuditLog audit, TimeProvider time)
 {
     public const int MostLines = 20_000;
     private const int MostShown = 500;
 
-    public async Task<List<TreeLine>> ExportAsync(CancellationToken cancel)
+    public async Task<List<TreeLine>> ExportAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var places = await db.Groups.AsNoTracking().OrderBy(g => g.PathKey).ToListAsync(cancel).ConfigureAwait(false);
@@ -27,7 +29,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         var rows = (await db.Hosts.AsNoTracking().Where(h => h.RetiredAt == null).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(h => h.GroupId);
         var own = await EstateIndex.ReadOwnAsync(db, null, cancel).ConfigureAwait(false);
         var lines = new List<TreeLine>();
-        foreach (var place in places)
+        foreach (var place in places.Where(p => by.Reach.May(Permission.See, p.Path)))
         {
             var customer = customers.GetValueOrDefault(place.Id);
             lines.Add(new TreeLine(place.Path, Notes: customer?.Notes, Contact: customer?.Contact, Address: customer?.Address, Colour: customer?.Colour, Emblem: customer?.Emblem));
@@ -38,7 +40,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
     }
 
     /// <param name="csv">CSV, or else a JSON list of <see cref="TreeLine"/>.</param>
-    public async Task<ImportOutcome> ImportAsync(string text, bool csv, bool preview, Caller by, CancellationToken cancel)
+    public async Task<ImportOutcome> ImportAsync(string text, bool csv, bool preview, Asker by, CancellationToken cancel)
     {
         var (lines, problems) = csv ? TreeCsv.Read(text, MostLines) : (ReadJson(text), []);
         await using var db = database.Open();
@@ -65,6 +67,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         }
         await audit.AddAsync(db, by, "estate.import", $"{lines.Count} lines", cancel, ("changes", $"{work.Changes.Count}"), ("hosts", $"{work.Touched.Count}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync(cancel).ConfigureAwait(false);
         foreach (var (row, path) in work.Touched.Values)
         {
             await hosts.ShowAsync(db, row, path, cancel).ConfigureAwait(false);
@@ -111,6 +114,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
             var said = CustomerService.Fill(customer, change);
             if (said.Count > 0)
             {
+                gate.Place(work.By, group.Path, Permission.Configure);
                 customer.Version++;
                 if (work.Customers.TryAdd(group.Id, customer))
                 {
@@ -121,7 +125,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         }
     }
 
-    private static async Task ImportHostAsync(Work work, int number, TreeLine line, HostRow row, string path, GroupRow group, CancellationToken cancel)
+    private async Task ImportHostAsync(Work work, int number, TreeLine line, HostRow row, string path, GroupRow group, CancellationToken cancel)
     {
         var before = work.Changes.Count;
         var label = string.IsNullOrWhiteSpace(line.Host) ? row.Label : Names.Clean(line.Host, "label", out var problem) ?? throw ProblemException.Invalid(problem);
@@ -134,6 +138,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         }
         if (group.Id != row.GroupId)
         {
+            gate.Move(work.By, path, group.Path, row.Label);
             await HostEdits.CarryOwnAsync(work.Db, row.Id, GroupPath.Customer(group.Path), cancel).ConfigureAwait(false);
             HostEdits.Tell(work.Db, row.Id, HostEventKind.Moved, work.By.Name, $"from {path} to {group.Path}", work.Now);
             work.Say(number, $"{row.Label}: from {path} to {group.Path}");
@@ -160,6 +165,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         }
         if (work.Changes.Count > before)
         {
+            gate.Place(work.By, path, Permission.Configure);
             row.Version++;
             work.Touched[row.Id] = (row, group.Path);
         }
@@ -173,6 +179,14 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
             var key = GroupPath.Join(names.Take(depth)).ToUpperInvariant();
             if (!work.Groups.TryGetValue(key, out var next))
             {
+                if (at is null)
+                {
+                    gate.Everywhere(work.By, Permission.Configure);
+                }
+                else
+                {
+                    gate.Place(work.By, at.Path, Permission.Configure);
+                }
                 next = groups.Make(work.Db, names[depth - 1], at);
                 work.Groups[key] = next;
                 work.Say(number, $"{next.Path}: new {(depth == 1 ? "customer" : "group")}");
@@ -183,7 +197,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
     }
 
     /// <summary>Everything that lines may name, read once.</summary>
-    private sealed class Work(UmbrekContext db, Caller by, DateTimeOffset now)
+    private sealed class Work(UmbrekContext db, Asker by, DateTimeOffset now)
     {
         private readonly Dictionary<Guid, int> named = [];
         private Dictionary<Guid, HostRow> byId = [];
@@ -192,7 +206,7 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         private ILookup<Guid, OwnFieldRow> fields = Enumerable.Empty<OwnFieldRow>().ToLookup(f => Guid.Empty);
 
         public UmbrekContext Db => db;
-        public Caller By => by;
+        public Asker By => by;
         public DateTimeOffset Now => now;
         public Dictionary<string, GroupRow> Groups { get; private set; } = [];
         public Dictionary<Guid, CustomerRow> Customers { get; private set; } = [];
@@ -203,7 +217,8 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
         {
             Groups = await db.Groups.ToDictionaryAsync(g => g.PathKey, cancel).ConfigureAwait(false);
             Customers = await db.Customers.ToDictionaryAsync(c => c.GroupId, cancel).ConfigureAwait(false);
-            byId = await db.Hosts.Where(h => h.RetiredAt == null).ToDictionaryAsync(h => h.Id, cancel).ConfigureAwait(false);
+            var paths = Groups.Values.ToDictionary(g => g.Id, g => g.Path);
+            byId = (await db.Hosts.Where(h => h.RetiredAt == null).ToListAsync(cancel).ConfigureAwait(false)).Where(h => by.Reach.May(Permission.See, paths[h.GroupId])).ToDictionary(h => h.Id);
             byLabel = byId.Values.ToLookup(h => h.LabelKey);
             bySystemName = byId.Values.ToLookup(h => h.SystemNameKey);
             fields = (await db.OwnFields.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false)).ToLookup(f => f.CustomerId);

@@ -1,3 +1,5 @@
+using Umbrek.Core.Access;
+using Umbrek.Service.Access;
 using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Health;
@@ -7,7 +9,7 @@ public static class HealthEndpoints
     public static void MapHealth(this IEndpointRouteBuilder api) =>
         api.MapGet("/hosts/{id:guid}/samples", async (SampleService service, Guid id, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>
             TypedResults.Ok(await service.ReadAsync(id, from, to, points, cancel).ConfigureAwait(false)))
-            .WithTags("Health").WithName("getSamples").WithSummary("A host's health over a time; the last hour when no time is given.");
+            .WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("getSamples").WithSummary("A host's health over a time; the last hour when no time is given.");
 
     /// <summary>For whoever watches the service itself: does it live, and can it work.</summary>
     public static void MapServiceHealth(this IEndpointRouteBuilder root)

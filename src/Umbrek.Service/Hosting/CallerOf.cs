@@ -1,13 +1,8 @@
-using Umbrek.Service.Access;
-using Umbrek.Service.Audit;
-
 namespace Umbrek.Service.Hosting;
 
 /// <summary>Who asks, from where, and under which address the service was reached.</summary>
 public static class CallerOf
 {
-    public static Caller Caller(this HttpContext http) => new(http.User.TechnicianName(), http.Address());
-
     public static string? Address(this HttpContext http) => http.Connection.RemoteIpAddress is { } address
         ? (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString()
         : null;

@@ -1,10 +1,14 @@
+using System.Reflection;
 using System.Runtime.CompilerServices;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Jobs;
+using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Jobs;
@@ -13,10 +17,11 @@ namespace Umbrek.Service.Hosting;
 
 /// <summary>
 /// Live views for console and client: each is a stream that first gives what there is, then what changes, at most four
-/// times a second. Whoever reads slowly gets fewer, fuller messages.
+/// times a second. Whoever reads slowly gets fewer, fuller messages. When what somebody may do changes, his views end at once, and
+/// begin anew if they may.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(AccessIndex access, Gate gate, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsAtFirst = 50;
@@ -32,12 +37,16 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
     private static readonly TimeSpan Pace = TimeSpan.FromMilliseconds(250);
 
     /// <summary>The estate: every host, then hosts that changed.</summary>
-    public async IAsyncEnumerable<EstateChanges> Estate([EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<EstateChanges> Estate(CancellationToken cancel) => WatchAsync(EstateAsync, cancel);
+
+    private async IAsyncEnumerable<EstateChanges> EstateAsync(Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = estate.Changes.Subscribe();
         var reset = true;
         // The first message is what fits a screen, so that it is there at once.
-        var all = estate.ByPlace().ToList();
+        var all = estate.ByPlace().Where(h => by.Reach.May(Permission.See, h.GroupPath)).ToList();
+        var shown = all.Select(h => h.Id).ToHashSet();
         foreach (var part in all.Skip(HostsAtFirst).Chunk(HostsPerMessage).Prepend([.. all.Take(HostsAtFirst)]))
         {
             yield return new EstateChanges(reset, part);
@@ -50,13 +59,15 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
         while (true)
         {
             var changed = await reader.TakeAsync(cancel).ConfigureAwait(false);
-            var gone = changed.Where(id => estate.Find(id) is null).ToList();
+            // A host that moved to where it may not be seen is as good as gone.
+            var gone = changed.Where(id => estate.Find(id, by.Reach) is null && shown.Remove(id)).ToList();
             if (gone.Count > 0)
             {
                 yield return new EstateChanges(false, [], gone);
             }
-            foreach (var part in changed.Select(estate.Find).OfType<HostSummary>().Chunk(HostsPerMessage))
+            foreach (var part in changed.Select(id => estate.Find(id, by.Reach)).OfType<HostSummary>().Chunk(HostsPerMessage))
             {
+                shown.UnionWith(part.Select(h => h.Id));
                 yield return new EstateChanges(false, part);
             }
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
@@ -64,22 +75,17 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
     }
 
     /// <summary>The hosts of a selection: all of them, then those that come and go. It is looked at again when the estate changed, and as time passes.</summary>
-    public async IAsyncEnumerable<SelectionChanges> Selected(string selection, [EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<SelectionChanges> Selected(string selection, CancellationToken cancel) => WatchAsync((by, c) => SelectedAsync(selection, by, c), cancel);
+
+    private async IAsyncEnumerable<SelectionChanges> SelectedAsync(string selection, Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = estate.Changes.Subscribe();
         var known = new HashSet<Guid>();
         var reset = true;
         while (true)
         {
-            HashSet<Guid> now;
-            try
-            {
-                now = [.. (await selections.SelectAsync(selection, cancel).ConfigureAwait(false)).Select(h => h.Id)];
-            }
-            catch (ProblemException e)
-            {
-                throw new HubException(e.Message);
-            }
+            HashSet<Guid> now = [.. (await selections.SelectAsync(selection, by.Reach, cancel).ConfigureAwait(false)).Select(h => h.Id)];
             var (added, removed) = (now.Where(id => !known.Contains(id)).ToList(), known.Where(id => !now.Contains(id)).ToList());
             if (reset || added.Count + removed.Count > 0)
             {
@@ -105,34 +111,32 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
     }
 
     /// <summary>How many enrolments wait for a person, now and whenever one comes in or is decided.</summary>
-    public async IAsyncEnumerable<EnrolmentPulse> Enrolments([EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<EnrolmentPulse> Enrolments(CancellationToken cancel) => WatchAsync(EnrolmentsAsync, cancel);
+
+    private async IAsyncEnumerable<EnrolmentPulse> EnrolmentsAsync(Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = enrolments.Changes.Subscribe();
         while (true)
         {
-            yield return new EnrolmentPulse(await enrolments.CountWaitingAsync(cancel).ConfigureAwait(false));
+            yield return new EnrolmentPulse(await enrolments.CountWaitingAsync(by.Reach, cancel).ConfigureAwait(false));
             await reader.TakeAsync(cancel).ConfigureAwait(false);
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
         }
     }
 
     /// <summary>A scan: all it found so far, then what changes, until it has ended.</summary>
-    public async IAsyncEnumerable<ScanChanges> Scan(Guid scanId, [EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Somewhere, Permission.Scan)]
+    public IAsyncEnumerable<ScanChanges> Scan(Guid scanId, CancellationToken cancel) => WatchAsync((by, c) => ScanAsync(scanId, by, c), cancel);
+
+    private async IAsyncEnumerable<ScanChanges> ScanAsync(Guid scanId, Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = scans.Changes.Subscribe();
         var known = new Dictionary<string, ScanFind>();
         var reset = true;
         while (true)
         {
-            ScanDetail detail;
-            try
-            {
-                detail = await scans.GetAsync(scanId, cancel).ConfigureAwait(false);
-            }
-            catch (ProblemException e)
-            {
-                throw new HubException(e.Message);
-            }
+            var detail = await scans.GetAsync(scanId, by, cancel).ConfigureAwait(false);
             var news = detail.Finds.Where(f => !known.TryGetValue(f.Address, out var before) || !Same(before, f)).ToList();
             news.ForEach(f => known[f.Address] = f);
             foreach (var part in news.Chunk(HostsPerMessage).DefaultIfEmpty([]))
@@ -155,32 +159,33 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
     }
 
     /// <summary>Jobs that are new or changed from now on.</summary>
-    public async IAsyncEnumerable<JobInfo> Jobs([EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<JobInfo> Jobs(CancellationToken cancel) => WatchAsync(JobsAsync, cancel);
+
+    private async IAsyncEnumerable<JobInfo> JobsAsync(Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = feed.Jobs.Subscribe();
         while (true)
         {
             foreach (var id in await reader.TakeAsync(cancel).ConfigureAwait(false))
             {
-                yield return await jobs.GetInfoAsync(id, cancel).ConfigureAwait(false);
+                if (await jobs.FindInfoAsync(id, by.Reach, cancel).ConfigureAwait(false) is { } job)
+                {
+                    yield return job;
+                }
             }
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
         }
     }
 
     /// <summary>One job: its runs and all output so far, then both as they come, until every run has ended.</summary>
-    public async IAsyncEnumerable<JobChanges> Job(Guid jobId, [EnumeratorCancellation] CancellationToken cancel)
+    [Needs(NeedAt.Somewhere, Permission.See)]
+    public IAsyncEnumerable<JobChanges> Job(Guid jobId, CancellationToken cancel) => WatchAsync((by, c) => JobAsync(jobId, by, c), cancel);
+
+    private async IAsyncEnumerable<JobChanges> JobAsync(Guid jobId, Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = feed.Watch(jobId);
-        JobDetail detail;
-        try
-        {
-            detail = await jobs.GetAsync(jobId, cancel).ConfigureAwait(false);
-        }
-        catch (ProblemException e)
-        {
-            throw new HubException(e.Message);
-        }
+        var detail = await jobs.GetAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
         var sent = new Dictionary<Guid, long>();
         var reset = true;
         IReadOnlyCollection<RunInfo> changed = detail.Runs;
@@ -191,7 +196,7 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
                 yield return new JobChanges(reset, detail.Job, part, []);
                 reset = false;
             }
-            foreach (var run in changed.Where(r => r.StdoutBytes + r.StderrBytes > 0))
+            foreach (var run in changed.Where(r => r.StdoutBytes + r.StderrBytes > 0 && by.Reach.May(Permission.Run, r.GroupPath)))
             {
                 while (await jobs.ReadOutputAsync(run.Id, sent.GetValueOrDefault(run.Id, -1), OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
                 {
@@ -206,10 +211,49 @@ public sealed class LiveHub(EstateIndex estate, SelectionService selections, Enr
                 yield break;
             }
             var ids = await reader.TakeAsync(cancel).ConfigureAwait(false);
-            var job = await jobs.GetInfoAsync(jobId, cancel).ConfigureAwait(false);
-            changed = await jobs.GetRunsAsync(job.Runs.Ended == job.Runs.Total ? [.. detail.Runs.Select(r => r.Id)] : ids, job.CreatedAt, cancel).ConfigureAwait(false);
+            var job = await jobs.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
+            changed = await jobs.GetRunsAsync(job.Runs.Ended == job.Runs.Total ? [.. detail.Runs.Select(r => r.Id)] : ids, job.CreatedAt, by.Reach, cancel).ConfigureAwait(false);
             detail = detail with { Job = job };
             await Task.Delay(job.Runs.Ended == job.Runs.Total ? TimeSpan.Zero : Pace, time, cancel).ConfigureAwait(false);
         }
     }
+
+    /// <summary>A view for as long as the one who asks may do what he may do now.</summary>
+    private async IAsyncEnumerable<T> WatchAsync<T>(Func<Asker, CancellationToken, IAsyncEnumerable<T>> view, [EnumeratorCancellation] CancellationToken cancel, [CallerMemberName] string method = "")
+    {
+        Asker by;
+        try
+        {
+            by = Asker.Of(Context.User!, Context.GetHttpContext()?.Address(), access);
+            EndpointNeeds.Ask(gate, by, NeedsOf(method), () => throw new InvalidOperationException("A live view asks for its place itself."));
+        }
+        catch (ProblemException e)
+        {
+            throw new HubException(e.Message);
+        }
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed);
+        await using var items = view(by, either.Token).GetAsyncEnumerator(either.Token);
+        while (true)
+        {
+            try
+            {
+                if (!await items.MoveNextAsync().ConfigureAwait(false))
+                {
+                    yield break;
+                }
+                either.Token.ThrowIfCancellationRequested();
+            }
+            catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+            {
+                throw new HubException(LiveProblems.AccessChanged);
+            }
+            catch (ProblemException e)
+            {
+                throw new HubException(e.Message);
+            }
+            yield return items.Current;
+        }
+    }
+
+    private static NeedsAttribute NeedsOf(string method) => typeof(LiveHub).GetMethod(method)!.GetCustomAttribute<NeedsAttribute>()!;
 }

@@ -62,6 +62,7 @@ public static class ServiceHost
         await app.Services.GetRequiredService<ReleaseService>().RegisterOwnAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<ScanService>().SettleAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<AccessIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -104,6 +105,12 @@ public static class ServiceHost
         services.AddSingleton<Intake>();
         services.AddHostedService(p => p.GetRequiredService<Intake>());
         services.AddSingleton<EstateIndex>();
+        services.AddSingleton<AccessIndex>();
+        services.AddSingleton<Gate>();
+        services.AddSingleton<RoleService>();
+        services.AddSingleton<TeamService>();
+        services.AddSingleton<GrantService>();
+        services.AddSingleton<AccessReader>();
         services.AddSingleton<GroupService>();
         services.AddSingleton<HostService>();
         services.AddSingleton<SelectionService>();
@@ -226,7 +233,7 @@ public static class ServiceHost
         app.UseAuthentication();
         app.UseAuthorization();
 
-        var api = app.MapGroup("/api/v1");
+        var api = app.MapGroup("/api/v1").AddEndpointFilter(EndpointNeeds.AskAsync);
         api.MapAccess();
         api.MapEnrolment();
         api.MapEstate();
@@ -252,6 +259,7 @@ public static class ServiceHost
         });
         app.MapFallback("/api/{**path}", (HttpContext http) => ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
         app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
+        EndpointNeeds.Check(((IEndpointRouteBuilder)app).DataSources);
     }
 
     private static Task Refuse(HttpContext http) =>

@@ -1,6 +1,9 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
+using Umbrek.Service.Estate;
 using Umbrek.Service.Links;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
@@ -12,7 +15,7 @@ namespace Umbrek.Service.Jobs;
 /// Sends orders to linked hosts and puts things right when a host returns: what waits is sent, what the host never
 /// accepted is sent again (it takes an id only once), what it lost is interrupted.
 /// </summary>
-public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, TimeProvider time)
+public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, TimeProvider time)
 {
     /// <summary>Sends the runs of a new job to those of its hosts that are linked.</summary>
     public async Task SendAsync(JobRow job, IReadOnlyList<RunRow> runs, CancellationToken cancel)
@@ -71,6 +74,10 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         await SendWaitingAsync(hostId, toSend, now, cancel).ConfigureAwait(false);
     }
 
+    /// <summary>What somebody ordered waits no longer than he may order it.</summary>
+    private bool StillMay(JobRow job, Guid hostId) =>
+        access.Find(job.CreatedById) is { } seat && estate.Find(hostId) is { } host && seat.Reach.May(Permission.Run, host.GroupPath);
+
     private async Task SendWaitingAsync(Guid hostId, List<(Guid RunId, RunMark Mark)> waiting, DateTimeOffset now, CancellationToken cancel)
     {
         if (waiting.Count == 0)
@@ -82,9 +89,11 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         var jobs = await db.Jobs.AsNoTracking().Where(j => jobIds.Contains(j.Id)).ToDictionaryAsync(j => j.Id, cancel).ConfigureAwait(false);
         var cancelled = waiting.Where(r => r.Mark.CancelRequestedAt is not null).ToList();
         var expired = waiting.Except(cancelled).Where(r => jobs[r.Mark.JobId].ExpiresAt <= now).ToList();
-        var live = waiting.Except(cancelled).Except(expired).ToList();
+        var barred = waiting.Except(cancelled).Except(expired).Where(r => !StillMay(jobs[r.Mark.JobId], hostId)).ToList();
+        var live = waiting.Except(cancelled).Except(expired).Except(barred).ToList();
         await intake.MarkAsync([.. cancelled.Select(r => r.RunId)], m => RunDecisions.CancelUnsent(m, now, jobs[m.JobId].CancelledBy)).ConfigureAwait(false);
         await intake.MarkAsync([.. expired.Select(r => r.RunId)], m => RunDecisions.Expire(m, now)).ConfigureAwait(false);
+        await intake.MarkAsync([.. barred.Select(r => r.RunId)], m => RunDecisions.Bar(m, now, jobs[m.JobId].CreatedBy)).ConfigureAwait(false);
         await intake.MarkAsync([.. live.Select(r => r.RunId)], RunDecisions.Send).ConfigureAwait(false);
         foreach (var (runId, mark) in live)
         {
@@ -105,6 +114,12 @@ public static class RunDecisions
         mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
         {
             Status = mark.Status with { State = RunState.Cancelled, EndedAt = now, Reason = by is null ? "Cancelled before it started." : $"Cancelled by {by} before it started." },
+        };
+
+    public static RunMark Bar(RunMark mark, DateTimeOffset now, string by) =>
+        mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
+        {
+            Status = mark.Status with { State = RunState.Refused, EndedAt = now, Reason = $"When the host returned, {by} might not run commands on it any more; nothing was run." },
         };
 
     public static RunMark Expire(RunMark mark, DateTimeOffset now) =>

@@ -1,6 +1,8 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -11,16 +13,22 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Reads jobs, runs and output as they are stored.</summary>
-public sealed class JobReader(IDatabase database, EstateIndex estate)
+public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate)
 {
-    /// <summary>Newest first.</summary>
-    public async Task<Page<JobInfo>> ListAsync(Guid? hostId, string? cursor, int? limit, CancellationToken cancel)
+    /// <summary>Newest first; those that name a host which one may see.</summary>
+    public async Task<Page<JobInfo>> ListAsync(Asker by, Guid? hostId, string? cursor, int? limit, CancellationToken cancel)
     {
         var size = Paging.Size(limit);
         await using var db = database.Open();
         var jobs = db.Jobs.AsNoTracking();
+        var seen = access.GroupsWith(by.Reach, Permission.See);
+        if (seen is not null)
+        {
+            jobs = jobs.Where(j => db.Runs.Any(r => r.JobId == j.Id && db.Hosts.Any(h => h.Id == r.HostId && seen.Contains(h.GroupId))));
+        }
         if (hostId is { } host)
         {
+            gate.Host(by, host, Permission.See);
             jobs = jobs.Where(j => db.Runs.Any(r => r.JobId == j.Id && r.HostId == host));
         }
         var total = await jobs.CountAsync(cancel).ConfigureAwait(false);
@@ -33,40 +41,54 @@ public sealed class JobReader(IDatabase database, EstateIndex estate)
         }
         var rows = await jobs.OrderByDescending(j => j.CreatedAt).ThenByDescending(j => j.Id).Take(size + 1).ToListAsync(cancel).ConfigureAwait(false);
         var page = rows.Take(size).ToList();
-        var counts = await CountAsync(db, [.. page.Select(j => j.Id)], cancel).ConfigureAwait(false);
+        var counts = await CountAsync(db, [.. page.Select(j => j.Id)], seen, cancel).ConfigureAwait(false);
         return new Page<JobInfo>([.. page.Select(j => ToInfo(j, counts.GetValueOrDefault(j.Id, None)))], rows.Count > size ? page[^1].Id.ToString() : null, total);
     }
 
-    public async Task<JobInfo> GetInfoAsync(Guid jobId, CancellationToken cancel)
+    /// <summary>A job as one sees it: with the runs on hosts that one may see.</summary>
+    /// <exception cref="ProblemException">404: there is none, or one may see none of its hosts.</exception>
+    public async Task<JobInfo> GetInfoAsync(Guid jobId, Reach reach, CancellationToken cancel) =>
+        await FindInfoAsync(jobId, reach, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("job");
+
+    /// <returns>Null when there is none, or one may see none of its hosts.</returns>
+    public async Task<JobInfo?> FindInfoAsync(Guid jobId, Reach reach, CancellationToken cancel)
     {
         await using var db = database.Open();
-        var row = await db.Jobs.AsNoTracking().FirstOrDefaultAsync(j => j.Id == jobId, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("job");
-        var counts = await CountAsync(db, [jobId], cancel).ConfigureAwait(false);
-        return ToInfo(row, counts.GetValueOrDefault(jobId, None));
+        var row = await db.Jobs.AsNoTracking().FirstOrDefaultAsync(j => j.Id == jobId, cancel).ConfigureAwait(false);
+        if (row is null)
+        {
+            return null;
+        }
+        var seen = access.GroupsWith(reach, Permission.See);
+        var counts = await CountAsync(db, [jobId], seen, cancel).ConfigureAwait(false);
+        return seen is null || counts.ContainsKey(jobId) ? ToInfo(row, counts.GetValueOrDefault(jobId, None)) : null;
     }
 
-    public async Task<JobDetail> GetAsync(Guid jobId, CancellationToken cancel)
+    public async Task<JobDetail> GetAsync(Guid jobId, Reach reach, CancellationToken cancel)
     {
-        var info = await GetInfoAsync(jobId, cancel).ConfigureAwait(false);
+        var info = await GetInfoAsync(jobId, reach, cancel).ConfigureAwait(false);
         await using var db = database.Open();
         var runs = await db.Runs.AsNoTracking().Where(r => r.JobId == jobId).ToListAsync(cancel).ConfigureAwait(false);
-        return new JobDetail(info, ToInfos(runs, info.CreatedAt));
+        return new JobDetail(info, ToInfos(runs, info.CreatedAt, reach));
     }
 
-    public async Task<RunInfo> GetRunAsync(Guid runId, CancellationToken cancel)
+    /// <exception cref="ProblemException">404: there is none, or one may not see its host.</exception>
+    public async Task<RunInfo> GetRunAsync(Guid runId, Reach reach, CancellationToken cancel)
     {
         await using var db = database.Open();
         var run = await db.Runs.AsNoTracking().FirstOrDefaultAsync(r => r.Id == runId, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("run");
-        return ToInfo(run, (await GetInfoAsync(run.JobId, cancel).ConfigureAwait(false)).CreatedAt);
+        return Sees(run, reach)
+            ? ToInfo(run, await db.Jobs.Where(j => j.Id == run.JobId).Select(j => j.CreatedAt).FirstAsync(cancel).ConfigureAwait(false))
+            : throw ProblemException.NotFound("run");
     }
 
-    public async Task<List<RunInfo>> GetRunsAsync(IReadOnlyCollection<Guid> runIds, DateTimeOffset createdAt, CancellationToken cancel)
+    public async Task<List<RunInfo>> GetRunsAsync(IReadOnlyCollection<Guid> runIds, DateTimeOffset createdAt, Reach reach, CancellationToken cancel)
     {
         await using var db = database.Open();
         var found = new List<RunInfo>();
         foreach (var part in runIds.Chunk(500))
         {
-            found.AddRange(ToInfos(await db.Runs.AsNoTracking().Where(r => part.Contains(r.Id)).ToListAsync(cancel).ConfigureAwait(false), createdAt));
+            found.AddRange(ToInfos(await db.Runs.AsNoTracking().Where(r => part.Contains(r.Id)).ToListAsync(cancel).ConfigureAwait(false), createdAt, reach));
         }
         return found;
     }
@@ -92,9 +114,14 @@ public sealed class JobReader(IDatabase database, EstateIndex estate)
 
     private static readonly RunCounts None = new(0, 0, 0, 0, 0, 0, 0, 0, 0, 0);
 
-    private static async Task<Dictionary<Guid, RunCounts>> CountAsync(UmbrekContext db, List<Guid> jobIds, CancellationToken cancel)
+    private static async Task<Dictionary<Guid, RunCounts>> CountAsync(UmbrekContext db, List<Guid> jobIds, List<Guid>? seen, CancellationToken cancel)
     {
-        var rows = await db.Runs.Where(r => jobIds.Contains(r.JobId)).GroupBy(r => new { r.JobId, r.State })
+        var runs = db.Runs.Where(r => jobIds.Contains(r.JobId));
+        if (seen is not null)
+        {
+            runs = runs.Where(r => db.Hosts.Any(h => h.Id == r.HostId && seen.Contains(h.GroupId)));
+        }
+        var rows = await runs.GroupBy(r => new { r.JobId, r.State })
             .Select(g => new { g.Key.JobId, g.Key.State, Count = g.Count() }).ToListAsync(cancel).ConfigureAwait(false);
         return rows.GroupBy(r => r.JobId).ToDictionary(g => g.Key, g =>
         {
@@ -105,8 +132,11 @@ public sealed class JobReader(IDatabase database, EstateIndex estate)
         });
     }
 
-    private List<RunInfo> ToInfos(List<RunRow> runs, DateTimeOffset createdAt) =>
-        [.. runs.Select(r => ToInfo(r, createdAt)).OrderBy(r => r.HostLabel, StringComparer.OrdinalIgnoreCase).ThenBy(r => r.Id)];
+    /// <summary>A run on a host that is gone is for those who see everything.</summary>
+    private bool Sees(RunRow run, Reach reach) => estate.Find(run.HostId) is { } host ? reach.May(Permission.See, host.GroupPath) : reach.Everywhere.Contains(Permission.See);
+
+    private List<RunInfo> ToInfos(List<RunRow> runs, DateTimeOffset createdAt, Reach reach) =>
+        [.. runs.Where(r => Sees(r, reach)).Select(r => ToInfo(r, createdAt)).OrderBy(r => r.HostLabel, StringComparer.OrdinalIgnoreCase).ThenBy(r => r.Id)];
 
     private RunInfo ToInfo(RunRow r, DateTimeOffset createdAt)
     {

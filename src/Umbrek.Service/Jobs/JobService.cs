@@ -1,6 +1,8 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -8,20 +10,21 @@ using Umbrek.Service.Links;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, AuditLog audit, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
     private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
 
     /// <summary>Makes a job for the hosts that the selection names now.</summary>
     /// <param name="idempotencyKey">The same key by the same technician gives the job that was made the first time.</param>
-    public async Task<JobInfo> CreateAsync(NewJob wish, Guid technicianId, Caller by, string? idempotencyKey, CancellationToken cancel)
+    public async Task<JobInfo> CreateAsync(NewJob wish, Asker by, string? idempotencyKey, CancellationToken cancel)
     {
         if (wish.Command is null || wish.Command.Check() is { } problem && problem.Length > 0)
         {
@@ -39,22 +42,24 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         {
             throw ProblemException.Invalid("The Idempotency-Key has more than 100 characters; use a UUID.");
         }
-        if (idempotencyKey is not null && await FindByKeyAsync(technicianId, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
+        if (idempotencyKey is not null && await FindByKeyAsync(by, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
         {
             return before;
         }
-        var chosen = await selections.SelectAsync(wish.Selection, cancel).ConfigureAwait(false);
+        var chosen = await selections.SelectAsync(wish.Selection, by.Reach, cancel).ConfigureAwait(false);
         if (chosen.Count == 0)
         {
             throw new ProblemException(422, ProblemTypes.SelectionEmpty, $"No host matches '{wish.Selection}'; nothing was run. 'umbrek host list' shows the names.");
         }
+
+        gate.All(by, Permission.Run, chosen);
 
         var now = time.GetUtcNow();
         var job = new JobRow
         {
             Id = Guid.CreateVersion7(now),
             CreatedAt = now,
-            CreatedById = technicianId,
+            CreatedById = by.Id,
             CreatedBy = by.Name,
             IdempotencyKey = idempotencyKey,
             Selection = wish.Selection,
@@ -76,15 +81,18 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         catch (IOException) when (idempotencyKey is not null)
         {
             // The same request twice at the same instant: the first made the job.
-            return await FindByKeyAsync(technicianId, idempotencyKey, cancel).ConfigureAwait(false) ?? throw ProblemException.Invalid("The job could not be stored; try again.");
+            return await FindByKeyAsync(by, idempotencyKey, cancel).ConfigureAwait(false) ?? throw ProblemException.Invalid("The job could not be stored; try again.");
         }
         // Not bound to the request: a client that hangs up does not take orders back.
         await dispatcher.SendAsync(job, runs, CancellationToken.None).ConfigureAwait(false);
-        return await reader.GetInfoAsync(job.Id, cancel).ConfigureAwait(false);
+        return await reader.GetInfoAsync(job.Id, by.Reach, cancel).ConfigureAwait(false);
     }
 
-    public async Task<JobInfo> CancelJobAsync(Guid jobId, Caller by, CancellationToken cancel)
+    /// <summary>Cancels every run that has not ended, if one may run commands on all their hosts.</summary>
+    public async Task<JobInfo> CancelJobAsync(Guid jobId, Asker by, CancellationToken cancel)
     {
+        _ = await reader.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
+        gate.All(by, Permission.Run, [.. book.OfJob(jobId).Select(r => estate.Find(r.Mark.HostId)).OfType<HostSummary>()]);
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -99,18 +107,15 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             }
         }
         await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by.Name, null, cancel).ConfigureAwait(false);
-        return await reader.GetInfoAsync(jobId, cancel).ConfigureAwait(false);
+        return await reader.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
     }
 
-    public async Task<RunInfo> CancelRunAsync(Guid runId, Caller by, CancellationToken cancel)
+    public async Task<RunInfo> CancelRunAsync(Guid runId, Asker by, CancellationToken cancel)
     {
-        if (book.Find(runId) is null)
-        {
-            throw ProblemException.NotFound("run");
-        }
-        var run = await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
+        var run = await reader.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
+        gate.Host(by, run.HostId, Permission.Run);
         await CancelRunsAsync([runId], by.Name, audit.Line(by, "run.cancel", run.HostLabel, ("id", $"{runId}"), ("job", $"{run.JobId}")), cancel).ConfigureAwait(false);
-        return await reader.GetRunAsync(runId, cancel).ConfigureAwait(false);
+        return await reader.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
     }
 
     /// <summary>Ends the runs that wait for a host.</summary>
@@ -156,11 +161,11 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         }
     }
 
-    private async Task<JobInfo?> FindByKeyAsync(Guid technicianId, string key, CancellationToken cancel)
+    private async Task<JobInfo?> FindByKeyAsync(Asker by, string key, CancellationToken cancel)
     {
         await using var db = database.Open();
-        var id = await db.Jobs.Where(j => j.CreatedById == technicianId && j.IdempotencyKey == key).Select(j => (Guid?)j.Id).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
-        return id is { } found ? await reader.GetInfoAsync(found, cancel).ConfigureAwait(false) : null;
+        var id = await db.Jobs.Where(j => j.CreatedById == by.Id && j.IdempotencyKey == key).Select(j => (Guid?)j.Id).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
+        return id is { } found ? await reader.GetInfoAsync(found, by.Reach, cancel).ConfigureAwait(false) : null;
     }
 }
 

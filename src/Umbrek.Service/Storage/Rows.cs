@@ -11,7 +11,50 @@ namespace Umbrek.Service.Storage;
 public sealed class Technician : IdentityUser<Guid>
 {
     public DateTimeOffset CreatedAt { get; set; }
-    public string Role { get; set; } = "lead";
+}
+
+/// <summary>A role of one's own; those that every service has are <see cref="Role.BuiltIn"/>.</summary>
+public sealed class RoleRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+
+    /// <summary>Words of permissions, between blanks.</summary>
+    public string Permissions { get; set; } = "";
+    public string? Note { get; set; }
+    public long Version { get; set; }
+}
+
+public sealed class TeamRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+}
+
+public sealed class TeamMemberRow
+{
+    public Guid TeamId { get; set; }
+    public Guid TechnicianId { get; set; }
+}
+
+/// <summary>A role for a technician or a team, on a group and below.</summary>
+public sealed class GrantRow
+{
+    public Guid Id { get; set; }
+
+    /// <summary>Either this or the team.</summary>
+    public Guid? TechnicianId { get; set; }
+    public Guid? TeamId { get; set; }
+    public Guid RoleId { get; set; }
+
+    /// <summary>Null is everything.</summary>
+    public Guid? GroupId { get; set; }
+    public DateTimeOffset? EndsAt { get; set; }
+    public string? Note { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
 }
 
 /// <summary>A client's bearer token; only its hash is kept.</summary>

@@ -9,6 +9,10 @@ namespace Umbrek.Service.Storage;
 public abstract class UmbrekContext(DbContextOptions options) : IdentityUserContext<Technician, Guid>(options)
 {
     public DbSet<AccessTokenRow> AccessTokens => Set<AccessTokenRow>();
+    public DbSet<RoleRow> OwnRoles => Set<RoleRow>();
+    public DbSet<TeamRow> Teams => Set<TeamRow>();
+    public DbSet<TeamMemberRow> TeamMembers => Set<TeamMemberRow>();
+    public DbSet<GrantRow> Grants => Set<GrantRow>();
     public DbSet<GroupRow> Groups => Set<GroupRow>();
     public DbSet<CustomerRow> Customers => Set<CustomerRow>();
     public DbSet<OwnFieldRow> OwnFields => Set<OwnFieldRow>();
@@ -42,6 +46,24 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         {
             t.HasIndex(r => r.Sha256).IsUnique();
             t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<RoleRow>(t =>
+        {
+            t.HasIndex(r => r.NameKey).IsUnique();
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<TeamRow>().HasIndex(r => r.NameKey).IsUnique();
+        builder.Entity<TeamMemberRow>(t =>
+        {
+            t.HasKey(r => new { r.TeamId, r.TechnicianId });
+            t.HasOne<TeamRow>().WithMany().HasForeignKey(r => r.TeamId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<GrantRow>(t =>
+        {
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<TeamRow>().WithMany().HasForeignKey(r => r.TeamId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
         });
         builder.Entity<GroupRow>(t =>
         {

@@ -4,7 +4,7 @@ using System.Text.Json.Serialization;
 namespace Umbrek.Simulation.Demo;
 
 /// <summary>A technician of the demo world and the password that opens it; such accounts exist in demo data only.</summary>
-public sealed record DemoAccount(string Name, string Password, string Role);
+public sealed record DemoAccount(string Name, string Password);
 
 [JsonSourceGenerationOptions(PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase, WriteIndented = true)]
 [JsonSerializable(typeof(List<DemoAccount>))]

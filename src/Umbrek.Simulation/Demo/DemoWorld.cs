@@ -64,6 +64,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         }
         if (fresh)
         {
+            await GrantAsync(cancel).ConfigureAwait(false);
             await MakeInstallersAsync(cancel).ConfigureAwait(false);
             await PutInOrderAsync(cancel).ConfigureAwait(false);
         }
@@ -111,7 +112,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
 
     private async Task MakeAccountsAsync(string code, CancellationToken cancel)
     {
-        var accounts = Scenario.Technicians.Select(t => new DemoAccount(t.Name, $"{t.Name.Split(' ')[0].ToLowerInvariant()}-lantern-over-the-quay", t.Role)).ToList();
+        var accounts = ScenarioAccess.Technicians.Select(t => new DemoAccount(t, $"{t.Split(' ')[0].ToLowerInvariant()}-lantern-over-the-quay")).ToList();
         using (var api = new ApiClient(Address, Pin))
         {
             await api.PostAsync("set-up", new SetUpRequest(code, accounts[0].Name, accounts[0].Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
@@ -122,6 +123,29 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         foreach (var other in accounts.Skip(1))
         {
             await lead.PostAsync("technicians", new NewTechnician(other.Name, other.Password), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Everybody gets what is his.</summary>
+    private async Task GrantAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        var people = (await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(t => t.Name, t => t.Id);
+        foreach (var role in ScenarioAccess.Roles)
+        {
+            await api.PostAsync("roles", role, WireJson.Default.NewRole, WireJson.Default.RoleInfo, cancel).ConfigureAwait(false);
+        }
+        foreach (var (name, members) in ScenarioAccess.Teams)
+        {
+            var team = await api.PostAsync("teams", new NewTeam(name), WireJson.Default.NewTeam, WireJson.Default.TeamInfo, cancel).ConfigureAwait(false);
+            foreach (var member in members)
+            {
+                await api.PutAsync($"teams/{team.Id}/members/{people[member]}", WireJson.Default.TeamInfo, cancel).ConfigureAwait(false);
+            }
+        }
+        foreach (var grant in ScenarioAccess.Grants(DateTimeOffset.UtcNow))
+        {
+            await api.PostAsync("grants", grant, WireJson.Default.NewGrant, WireJson.Default.GrantInfo, cancel).ConfigureAwait(false);
         }
     }
 

@@ -55,14 +55,6 @@ public static class Scenario
 {
     public const string OwnGroup = "Halyard & Wick/Workshop";
 
-    public static readonly IReadOnlyList<(string Name, string Role)> Technicians =
-    [
-        ("Ines Okafor", "lead"),
-        ("Tomasz Vail", "lead"),
-        ("Priya Lund", "lead"),
-        ("Odile Marsh", "lead"),
-    ];
-
     private static readonly string[] People =
     [
         "amara.holt", "ben.tarrant", "carys.wynn", "dov.petersen", "elin.marlow", "farid.quill", "greta.sands", "hugh.ostler", "ivy.lockett", "jonas.reed",

@@ -12,6 +12,13 @@ public sealed record Problem(string? Type, string? Title, int? Status, string? D
     public string Word => Type is { } type && type.StartsWith(ProblemTypes.Prefix, StringComparison.Ordinal) ? type[ProblemTypes.Prefix.Length..] : "";
 }
 
+/// <summary>Why a live view ended, for whoever begins it anew.</summary>
+public static class LiveProblems
+{
+    /// <summary>It may begin anew at once, and then shows what may be seen now.</summary>
+    public const string AccessChanged = "What you may do here has changed; the view begins anew.";
+}
+
 public static class ProblemTypes
 {
     public const string Prefix = "urn:umbrek:problem:";
@@ -30,5 +37,6 @@ public static class ProblemTypes
     public const string HostAway = "host-away";
     public const string SetUpNeeded = "set-up-needed";
     public const string ForeignPage = "foreign-page";
+    public const string NotAllowed = "not-allowed";
     public const string Failed = "failed";
 }

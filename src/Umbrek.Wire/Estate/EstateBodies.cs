@@ -8,8 +8,10 @@ namespace Umbrek.Wire.Estate;
 /// <summary>A page of a listing. Ask again with the cursor for the rest; null is the end.</summary>
 public sealed record Page<T>(IReadOnlyList<T> Items, string? NextCursor, int Total);
 
+/// <param name="Hosts">Hosts that stand right in it and that the caller may see.</param>
+/// <param name="May">What the caller may do there.</param>
 /// <param name="Version">For <c>If-Match</c> when the group is changed.</param>
-public sealed record GroupInfo(Guid Id, Guid? ParentId, string Name, string Path, int Hosts, long Version = 0);
+public sealed record GroupInfo(Guid Id, Guid? ParentId, string Name, string Path, int Hosts, IReadOnlyList<Permission> May, long Version = 0);
 
 /// <summary>A new group; without a parent path it is a customer.</summary>
 public sealed record NewGroup(string Name, string? ParentPath = null);

@@ -1,4 +1,3 @@
-using Microsoft.AspNetCore.Http.Connections;
 using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
 using Umbrek.Core.Jobs;
@@ -17,7 +16,7 @@ public sealed class LiveTests
     public async Task A_stranger_gets_no_live_view()
     {
         await using var service = await TestService.StartAsync();
-        await using var line = Connect(service, "rubbish");
+        await using var line = service.Live("rubbish");
         await Should.ThrowAsync<Exception>(() => line.StartAsync());
         line.State.ShouldBe(HubConnectionState.Disconnected);
     }
@@ -28,7 +27,7 @@ public sealed class LiveTests
         await using var service = await TestService.StartAsync();
         await service.EnrolAsync("quay-ticket-01");
         await service.EnrolAsync("quay-ticket-02");
-        await using var line = Connect(service, service.Token);
+        await using var line = service.Live(service.Token);
         await line.StartAsync();
         using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(30));
         var messages = line.StreamAsync<EstateChanges>("Estate", enough.Token).GetAsyncEnumerator(enough.Token);
@@ -49,7 +48,7 @@ public sealed class LiveTests
         await using var service = await TestService.StartAsync();
         await using var host = await service.LinkAsync("plover-log-01");
         var id = (await service.HostAsync("plover-log-01")).Id;
-        await using var line = Connect(service, service.Token);
+        await using var line = service.Live(service.Token);
         await line.StartAsync();
         using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(30));
         var messages = line.StreamAsync<EstateChanges>("Estate", enough.Token).GetAsyncEnumerator(enough.Token);
@@ -75,7 +74,7 @@ public sealed class LiveTests
         await using var service = await TestService.StartAsync();
         var (identity, simulated) = await service.EnrolAsync("plover-log-01");
         var job = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
-        await using var line = Connect(service, service.Token);
+        await using var line = service.Live(service.Token);
         await line.StartAsync();
         using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(30));
         var messages = new List<JobChanges>();
@@ -104,7 +103,7 @@ public sealed class LiveTests
         await using var host = await service.LinkAsync("plover-log-01");
         var job = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
         await Wait.UntilAsync(async () => (await service.Api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Succeeded == 1, "the run");
-        await using var line = Connect(service, service.Token);
+        await using var line = service.Live(service.Token);
         await line.StartAsync();
         var messages = await line.StreamAsync<JobChanges>("Job", job.Id).ToListAsync();
         messages[^1].Finished.ShouldBeTrue();
@@ -117,7 +116,7 @@ public sealed class LiveTests
     {
         await using var service = await TestService.StartAsync();
         await service.EnrolAsync("plover-log-01");
-        await using var line = Connect(service, service.Token);
+        await using var line = service.Live(service.Token);
         await line.StartAsync();
         using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(30));
         var messages = line.StreamAsync<JobInfo>("Jobs", enough.Token).GetAsyncEnumerator(enough.Token);
@@ -150,16 +149,5 @@ public sealed class LiveTests
         await intake.HeldAsync(run.HostId, new Umbrek.Wire.Links.RunHeld(run.Id, null));
         await intake.MarkAsync([run.Id], m => m);
         (await service.Api.GetAsync($"runs/{run.Id}", WireJson.Default.RunInfo, default)).Reason.ShouldBeNull();
-    }
-
-    private static HubConnection Connect(TestService service, string token)
-    {
-        var builder = new HubConnectionBuilder().WithUrl(new Uri(service.Address, "live"), HttpTransportType.WebSockets, o =>
-        {
-            o.SkipNegotiation = true;
-            o.Headers["Authorization"] = $"Bearer {token}";
-        });
-        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
-        return builder.Build();
     }
 }

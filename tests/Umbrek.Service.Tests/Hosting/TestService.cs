@@ -2,6 +2,9 @@ using System.Net;
 using System.Net.Http.Headers;
 using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
+using Microsoft.AspNetCore.Http.Connections;
+using Microsoft.AspNetCore.SignalR;
+using Microsoft.AspNetCore.SignalR.Client;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
@@ -82,6 +85,46 @@ internal sealed class TestService : IAsyncDisposable
     {
         await CloseAsync();
         await OpenAsync(Address.Port);
+    }
+
+    /// <summary>Adds a technician and gives him a role on a group; his own client.</summary>
+    /// <param name="group">Null gives none.</param>
+    public async Task<ApiClient> JoinedByAsync(string name, string role = "technician", string? group = Group, DateTimeOffset? endsAt = null)
+    {
+        await Api.PostAsync("technicians", new NewTechnician(name, Password), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, default);
+        if (group is not null)
+        {
+            await GrantAsync(name, role, group, endsAt);
+        }
+        return await SignInAsync(name);
+    }
+
+    public Task<GrantInfo> GrantAsync(string technician, string role, string group, DateTimeOffset? endsAt = null) =>
+        Api.PostAsync("grants", new NewGrant(technician, null, role, group == "*" ? null : group, group == "*", endsAt), WireJson.Default.NewGrant, WireJson.Default.GrantInfo, default);
+
+    public async Task<ApiClient> SignInAsync(string name)
+    {
+        using var anonymous = new ApiClient(Address, null);
+        return new ApiClient(Address, null, (await anonymous.PostAsync("sign-in", new SignInRequest(name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token);
+    }
+
+    /// <summary>A line for live views, not started yet.</summary>
+    public HubConnection Live(string token)
+    {
+        var builder = new HubConnectionBuilder().WithUrl(new Uri(Address, "live"), HttpTransportType.WebSockets, o =>
+        {
+            o.SkipNegotiation = true;
+            o.Headers["Authorization"] = $"Bearer {token}";
+        });
+        builder.Services.Configure<JsonHubProtocolOptions>(o => o.PayloadSerializerOptions = new(WireJson.Default.Options));
+        return builder.Build();
+    }
+
+    public async Task<HubConnection> LiveAsync(ApiClient who)
+    {
+        var line = Live(who.Http.DefaultRequestHeaders.Authorization!.Parameter!);
+        await line.StartAsync();
+        return line;
     }
 
     public async Task<string> NewTokenAsync(int? uses = null, long? life = null, string group = Group) =>

@@ -299,6 +299,48 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("FactValues");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.GrantRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("EndsAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("RoleId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("TeamId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("TeamId");
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("Grants");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -725,6 +767,39 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Releases");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RoleRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Permissions")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("OwnRoles");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RolloutHostRow", b =>
                 {
                     b.Property<Guid>("RolloutId")
@@ -1052,6 +1127,43 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Secrets");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
+                {
+                    b.Property<Guid>("TeamId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("TeamId", "TechnicianId");
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("TeamMembers");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Teams");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.Technician", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1097,10 +1209,6 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.Property<bool>("PhoneNumberConfirmed")
                         .HasColumnType("boolean");
-
-                    b.Property<string>("Role")
-                        .IsRequired()
-                        .HasColumnType("text");
 
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text");
@@ -1174,6 +1282,24 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
                         .WithMany()
                         .HasForeignKey("InstallerId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.GrantRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade);
                 });
 
@@ -1253,6 +1379,21 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
                 {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")

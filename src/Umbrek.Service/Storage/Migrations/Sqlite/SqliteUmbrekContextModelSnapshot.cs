@@ -295,6 +295,49 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("FactValues");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.GrantRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndsAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("RoleId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("TeamId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("TechnicianId")
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("TeamId");
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("Grants");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.GroupRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -727,6 +770,39 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Releases");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RoleRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Permissions")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("OwnRoles");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RolloutHostRow", b =>
                 {
                     b.Property<byte[]>("RolloutId")
@@ -1059,6 +1135,43 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Secrets");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
+                {
+                    b.Property<byte[]>("TeamId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("TechnicianId")
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("TeamId", "TechnicianId");
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("TeamMembers");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Teams");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.Technician", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -1104,10 +1217,6 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
                     b.Property<bool>("PhoneNumberConfirmed")
                         .HasColumnType("INTEGER");
-
-                    b.Property<string>("Role")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
 
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("TEXT");
@@ -1181,6 +1290,24 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.InstallerRow", null)
                         .WithMany()
                         .HasForeignKey("InstallerId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.GrantRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade);
                 });
 
@@ -1260,6 +1387,21 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
                 {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")

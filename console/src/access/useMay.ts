@@ -1,0 +1,16 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask } from "../api/client";
+import type { Me, Permission } from "../api/types";
+import { useGroups } from "../estate/useGroups";
+
+/** What the caller may do at a group; until that is known, everything is offered and the service says no itself. */
+export function useMay(groupPath: string | undefined): (permission: Permission) => boolean {
+  const { groups } = useGroups();
+  const group = groups.find((g) => g.path === groupPath);
+  return (permission) => !group?.may || group.may.includes(permission);
+}
+
+/** Who is signed in, and what he may do at one place at least, or everywhere. */
+export function useMe(): Me | undefined {
+  return useQuery({ queryKey: ["me"], queryFn: () => ask(api.GET("/api/v1/me")), staleTime: 30_000 }).data;
+}

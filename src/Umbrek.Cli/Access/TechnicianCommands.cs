@@ -1,0 +1,99 @@
+using System.CommandLine;
+using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Output;
+using Umbrek.Core.Text;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Cli.Access;
+
+/// <summary>The people who sign in.</summary>
+public static class TechnicianCommands
+{
+    public static Command Technician(ClientContext client)
+    {
+        var command = ClientCommands.Named("technician", "The people who sign in.", "umbrek technician list");
+        command.Add(List(client), New(client), Remove(client));
+        return command;
+    }
+
+    /// <exception cref="ClientException">Nobody is called so.</exception>
+    public static async Task<TechnicianInfo> FindAsync(ApiClient api, string name, CancellationToken cancel)
+    {
+        var all = (await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false)).Items;
+        return all.FirstOrDefault(t => string.Equals(t.Name, name.Trim(), StringComparison.OrdinalIgnoreCase))
+            ?? throw new ClientException($"There is no technician '{name}'.{(Similarity.Closest(name, all.Select(t => t.Name)) is { } close ? $" Did you mean '{close}'?" : " 'umbrek technician list' shows all.")}", ExitCodes.NothingMatched);
+    }
+
+    public static Argument<string> NameArgument(ClientContext client, string name, string says)
+    {
+        var argument = new Argument<string>(name) { Description = says };
+        argument.CompletionSources.Add(_ => Names(client));
+        return argument;
+    }
+
+    /// <summary>For shell completion; nothing when the service does not answer at once.</summary>
+    public static IEnumerable<string> Names(ClientContext client)
+    {
+        try
+        {
+            using var api = client.State.Open();
+            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
+            return api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, limit.Token).GetAwaiter().GetResult().Items.Select(t => t.Name).ToList();
+        }
+        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
+        {
+            return [];
+        }
+    }
+
+    private static Command List(ClientContext client)
+    {
+        var list = ClientCommands.Named("list", "Lists everybody who can sign in, with the grants that you may know of.", "umbrek technician list");
+        list.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var page = await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false);
+            var grants = (await api.GetAsync("grants", WireJson.Default.PageGrantInfo, cancel).ConfigureAwait(false)).Items.Where(g => !g.Ended).ToList();
+            string Held(TechnicianInfo t) => string.Join("; ", grants.Where(g => g.TechnicianId == t.Id || (g.TeamId is not null && t.Teams.Contains(g.Holder))).Select(g => $"{g.Role} on {g.GroupPath ?? "everything"}"));
+            Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListTechnicianInfo, "There is no technician.",
+                new("Name", t => t.Name), new("Teams", t => string.Join(", ", t.Teams)), new("Grants", Held));
+            return ExitCodes.Done;
+        });
+        return list;
+    }
+
+    private static Command New(ClientContext client)
+    {
+        var name = new Argument<string>("name") { Description = "The new technician's name." };
+        var stdin = new Option<bool>("--password-stdin") { Description = "Read the password from standard input." };
+        var add = ClientCommands.Named("new", "Adds a technician, who may do nothing until a grant says so.", "umbrek technician new 'Tomasz Vail'");
+        add.Add(name, stdin);
+        add.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var made = await api.PostAsync("technicians", new NewTechnician(parsed.GetRequiredValue(name), Prompt.Password(parsed.GetValue(stdin), "Password for the new technician: ")),
+                WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"{made.Name} can sign in now, and may do nothing yet. Give a role: umbrek access grant technician --to '{made.Name}' --on CUSTOMER", made, WireJson.Default.TechnicianInfo);
+            return ExitCodes.Done;
+        });
+        return add;
+    }
+
+    private static Command Remove(ClientContext client)
+    {
+        var name = NameArgument(client, "name", "Who goes.");
+        var command = ClientCommands.Named("remove", "Removes a technician with his grants and sign-ins; what he did stays in every record.", "umbrek technician remove 'Odile Marsh'");
+        command.Add(name);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var who = await FindAsync(api, parsed.GetRequiredValue(name), cancel).ConfigureAwait(false);
+            await api.ActAsync(HttpMethod.Delete, $"technicians/{who.Id}", cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"{who.Name} is removed, and signed out everywhere.", who, WireJson.Default.TechnicianInfo);
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+}

@@ -1,0 +1,91 @@
+using Umbrek.Core.Access;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Hosting;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Service.Access;
+
+/// <summary>Where a permission is needed.</summary>
+public enum NeedAt
+{
+    /// <summary>Nowhere: being signed in is enough, and everybody finds his own.</summary>
+    Own,
+
+    /// <summary>At one place at least; which one shows only inside, and is asked there.</summary>
+    Somewhere,
+
+    /// <summary>At the host whose id the route holds.</summary>
+    Host,
+
+    /// <summary>At the group whose id the route holds.</summary>
+    Group,
+
+    Everywhere,
+}
+
+/// <summary>What an endpoint, or a method of a hub, needs. None goes without.</summary>
+[AttributeUsage(AttributeTargets.Method)]
+public sealed class NeedsAttribute(NeedAt at, Permission permission = Permission.See) : Attribute
+{
+    public NeedAt At { get; } = at;
+    public Permission Permission { get; } = permission;
+}
+
+/// <summary>Declares what endpoints need, and sees to it before they are carried out.</summary>
+public static class EndpointNeeds
+{
+    public static T Own<T>(this T endpoint) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(NeedAt.Own));
+
+    public static T Needs<T>(this T endpoint, NeedAt at, Permission permission) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(at, permission));
+
+    /// <summary>Asks, for every endpoint of a group, what it has declared; a refusal goes into the audit log.</summary>
+    public static async ValueTask<object?> AskAsync(EndpointFilterInvocationContext context, EndpointFilterDelegate next)
+    {
+        var http = context.HttpContext;
+        if (http.GetEndpoint()?.Metadata.GetMetadata<NeedsAttribute>() is not { } need)
+        {
+            return await next(context).ConfigureAwait(false);
+        }
+        var by = await Asker.BindAsync(http).ConfigureAwait(false);
+        try
+        {
+            Ask(http.RequestServices.GetRequiredService<Gate>(), by, need, () => Guid.Parse($"{http.GetRouteValue("id")}"));
+            return await next(context).ConfigureAwait(false);
+        }
+        catch (ProblemException e) when (e.Problem.Word == ProblemTypes.NotAllowed)
+        {
+            await http.RequestServices.GetRequiredService<AuditLog>().AddAsync(by, "access.refuse", $"{http.Request.Method} {http.Request.Path}", http.RequestAborted, ("needs", PermissionWords.Word(need.Permission)), ("why", e.Message)).ConfigureAwait(false);
+            throw;
+        }
+    }
+
+    public static void Ask(Gate gate, Asker by, NeedsAttribute need, Func<Guid> id)
+    {
+        switch (need.At)
+        {
+            case NeedAt.Host:
+                gate.Host(by, id(), need.Permission);
+                break;
+            case NeedAt.Group:
+                gate.Group(by, id(), need.Permission);
+                break;
+            case NeedAt.Everywhere:
+                gate.Everywhere(by, need.Permission);
+                break;
+            case NeedAt.Somewhere when !by.Reach.Anywhere.Contains(need.Permission):
+                throw gate.RefuseAnywhere(by, need.Permission);
+        }
+    }
+
+    /// <summary>A service with an endpoint that has not said what it needs does not start.</summary>
+    public static void Check(IEnumerable<EndpointDataSource> sources)
+    {
+        var forgotten = sources.SelectMany(s => s.Endpoints).OfType<RouteEndpoint>()
+            .Where(e => e.Metadata.GetMetadata<NeedsAttribute>() is null && e.Metadata.GetMetadata<Microsoft.AspNetCore.Authorization.IAllowAnonymous>() is null && e.Metadata.GetMetadata<Microsoft.AspNetCore.SignalR.HubMetadata>() is null)
+            .Select(e => e.RoutePattern.RawText).ToList();
+        if (forgotten.Count > 0)
+        {
+            throw new InvalidOperationException($"Endpoints that have not declared a permission: {string.Join(", ", forgotten)}");
+        }
+    }
+}

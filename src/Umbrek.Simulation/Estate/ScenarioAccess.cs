@@ -1,0 +1,29 @@
+using Umbrek.Core.Access;
+using Umbrek.Wire.Access;
+
+namespace Umbrek.Simulation.Estate;
+
+/// <summary>Who may do what at Halyard &amp; Wick. The first technician is lead from the start.</summary>
+public static class ScenarioAccess
+{
+    public static IReadOnlyList<string> Technicians { get; } = ["Ines Okafor", "Tomasz Vail", "Priya Lund", "Odile Marsh"];
+
+    public static IReadOnlyList<NewRole> Roles { get; } = [new("view and files", [Permission.See, Permission.Watch, Permission.ReadFiles, Permission.WriteFiles], "looks on, and puts files in order")];
+
+    public static IReadOnlyList<(string Team, IReadOnlyList<string> Members)> Teams { get; } = [("Coast", ["Tomasz Vail"])];
+
+    public static IReadOnlyList<NewGrant> Grants(DateTimeOffset now) =>
+    [
+        new(null, "Coast", "technician", "Saltmarsh Ferry"),
+        new("Tomasz Vail", null, "technician", "Tarn Valley Creamery"),
+        new("Priya Lund", null, "view and files", "Copperbeech Libraries"),
+        new("Odile Marsh", null, "technician", "Brindle Moor Observatory", EndsAt: Friday(now), Note: "contractor, for the new dome motor"),
+    ];
+
+    /// <summary>The end of work on the next Friday.</summary>
+    private static DateTimeOffset Friday(DateTimeOffset now)
+    {
+        var at = new DateTimeOffset(now.UtcDateTime.Date, TimeSpan.Zero).AddDays(((int)DayOfWeek.Friday - (int)now.DayOfWeek + 7) % 7).AddHours(18);
+        return at > now ? at : at.AddDays(7);
+    }
+}

@@ -1,0 +1,426 @@
+using System.Net;
+using System.Reflection;
+using System.Text;
+using Microsoft.AspNetCore.Routing;
+using Microsoft.AspNetCore.SignalR;
+using Microsoft.AspNetCore.SignalR.Client;
+using Umbrek.Core.Access;
+using Umbrek.Core.Enrolment;
+using Umbrek.Core.Jobs;
+using Umbrek.Service.Access;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Storage;
+using Umbrek.Service.Tests.Hosting;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Jobs;
+
+namespace Umbrek.Service.Tests.Access;
+
+/// <summary>
+/// Every endpoint and every method of the live hub, asked by somebody of each built-in role, inside what he was granted and outside.
+/// What is expected follows from what each declares; what each declares is pinned below.
+/// </summary>
+public sealed class EveryEndpointTests
+{
+    private const string Inside = "Saltmarsh Ferry";
+    private const string Outside = "Copperbeech Libraries";
+
+    /// <summary>Where each permission is needed. A line that changes here changes who may do something: be sure of it.</summary>
+    private const string Declared = """
+        addField            Group      configure
+        addRelease          Everywhere administer
+        addTeamMember       Everywhere administer
+        cancelJob           Somewhere  run
+        cancelRollout       Somewhere  software
+        cancelRun           Somewhere  run
+        cancelScan          Somewhere  scan
+        changeCustomer      Group      configure
+        changeGrant         Somewhere  administer
+        changeGroup         Group      configure
+        changeHost          Host       configure
+        changeRole          Everywhere administer
+        changeSelection     Own        see
+        checkSelection      Own        see
+        completeSelection   Own        see
+        createGrant         Somewhere  administer
+        createGroup         Somewhere  configure
+        createInstaller     Somewhere  approve
+        createJob           Somewhere  run
+        createRole          Everywhere administer
+        createRollout       Somewhere  software
+        createTeam          Everywhere administer
+        createTechnician    Everywhere administer
+        decideEnrolments    Somewhere  approve
+        editHosts           Somewhere  configure
+        explainGroupAccess  Group      see
+        explainHostAccess   Host       see
+        exportAudit         Everywhere administer
+        exportTree          Own        see
+        findHosts           Own        see
+        getAccessMatrix     Somewhere  administer
+        getCustomer         Group      see
+        getHost             Host       see
+        getInstaller        Somewhere  approve
+        getInstallerPackage Somewhere  approve
+        getJob              Somewhere  see
+        getMe               Own        see
+        getOutput           Somewhere  run
+        getPreference       Own        see
+        getRollout          Somewhere  software
+        getRun              Somewhere  see
+        getSamples          Host       see
+        getScan             Somewhere  scan
+        getTimeline         Host       see
+        importTree          Somewhere  configure
+        listAudit           Everywhere administer
+        listCustomers       Own        see
+        listEnrolments      Somewhere  approve
+        listGrants          Own        see
+        listGroups          Own        see
+        listHosts           Own        see
+        listInstallers      Somewhere  approve
+        listJobs            Own        see
+        listMarks           Own        see
+        listReleases        Somewhere  software
+        listRoles           Own        see
+        listRollouts        Somewhere  software
+        listScans           Somewhere  scan
+        listSelections      Own        see
+        listTeams           Own        see
+        listTechnicians     Own        see
+        markHost            Host       see
+        mergeHost           Host       configure
+        openedHost          Host       see
+        refreshHost         Host       see
+        removeField         Group      configure
+        removeGroup         Group      configure
+        removeRole          Everywhere administer
+        removeSelection     Own        see
+        removeTeam          Everywhere administer
+        removeTeamMember    Everywhere administer
+        removeTechnician    Everywhere administer
+        restoreHost         Host       configure
+        retireHost          Host       configure
+        revokeGrant         Somewhere  administer
+        revokeInstaller     Somewhere  approve
+        saveSelection       Own        see
+        setPreference       Own        see
+        signOut             Own        see
+        startScan           Somewhere  scan
+        """;
+
+    [Fact]
+    public async Task Each_endpoint_needs_what_is_written_down()
+    {
+        await using var service = await TestService.StartAsync();
+        var declared = Endpoints(service).Select(e => $"{e.Name,-19} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}").Order(StringComparer.Ordinal);
+        declared.ShouldBe(Declared.Split('\n').Select(l => l.Trim('\r')));
+    }
+
+    [Fact]
+    public void Each_method_of_the_live_hub_has_declared_what_it_needs() =>
+        HubMethods().Where(m => m.GetCustomAttribute<NeedsAttribute>() is null).Select(m => m.Name).ShouldBeEmpty();
+
+    [Fact]
+    public void An_endpoint_that_has_not_keeps_the_service_from_starting()
+    {
+        var builder = WebApplication.CreateSlimBuilder();
+        var app = builder.Build();
+        app.MapGet("/api/v1/forgotten", () => "");
+        Should.Throw<InvalidOperationException>(() => EndpointNeeds.Check(((IEndpointRouteBuilder)app).DataSources)).Message.ShouldContain("/api/v1/forgotten");
+    }
+
+    [Theory]
+    [InlineData("lead")]
+    [InlineData("technician")]
+    [InlineData("viewer")]
+    public async Task Everybody_gets_through_where_his_role_holds_and_nowhere_else(string roleName)
+    {
+        var role = Role.BuiltIn.Single(r => r.Name == roleName);
+        await using var world = await World.MakeAsync(role);
+        var wrong = new List<string>();
+        foreach (var endpoint in Endpoints(world.Service).Where(e => e.Name != "signOut"))
+        {
+            foreach (var inside in new[] { true, false })
+            {
+                var (status, body) = await world.AskAsync(endpoint, inside);
+                if (Judge(endpoint, role, inside, status, body) is { } problem)
+                {
+                    wrong.Add($"{endpoint.Name} {(inside ? "inside" : "outside")}: {problem}: {(int)status} {body[..Math.Min(200, body.Length)]}");
+                }
+            }
+        }
+        wrong.ShouldBeEmpty();
+    }
+
+    [Theory]
+    [InlineData("lead")]
+    [InlineData("technician")]
+    [InlineData("viewer")]
+    public async Task A_live_view_shows_what_the_role_holds_and_nothing_else(string roleName)
+    {
+        var role = Role.BuiltIn.Single(r => r.Name == roleName);
+        await using var world = await World.MakeAsync(role);
+        await using var line = await world.Service.LiveAsync(world.Who);
+        foreach (var method in HubMethods())
+        {
+            var need = method.GetCustomAttribute<NeedsAttribute>()!;
+            foreach (var inside in new[] { true, false })
+            {
+                object?[] arguments = method.Name switch
+                {
+                    "Selected" => ["all"],
+                    "Scan" => [world.Scans[inside]],
+                    "Job" => [world.Jobs[inside]],
+                    "Estate" or "Enrolments" or "Jobs" => [],
+                    _ => throw new InvalidOperationException($"{method.Name} is new; say what it is asked with."),
+                };
+                using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(method.Name == "Jobs" ? 1 : 20));
+                var told = "";
+                var refused = false;
+                try
+                {
+                    await foreach (var item in line.StreamAsyncCore<System.Text.Json.JsonElement>(method.Name, arguments!, enough.Token))
+                    {
+                        told += item.GetRawText();
+                        if (method.Name != "Job")
+                        {
+                            break;
+                        }
+                    }
+                }
+                catch (HubException)
+                {
+                    refused = true;
+                }
+                catch (OperationCanceledException) when (method.Name == "Jobs")
+                {
+                    // Nothing new came: that is what it says.
+                }
+                var ofOnePlace = arguments.OfType<Guid>().Any();
+                var mayAtAll = need.At == NeedAt.Own || role.Permissions.Contains(need.Permission);
+                refused.ShouldBe(!mayAtAll || (ofOnePlace && !inside), $"{method.Name} {(inside ? "inside" : "outside")}");
+                told.ShouldNotContain(World.HiddenHost);
+                told.ShouldNotContain(Outside);
+                if (method.Name == "Job" && inside)
+                {
+                    told.Contains("\"data\"", StringComparison.Ordinal).ShouldBe(role.Permissions.Contains(Permission.Run));
+                }
+            }
+        }
+    }
+
+    /// <returns>What is wrong, or null.</returns>
+    private static string? Judge(Asked endpoint, Role role, bool inside, HttpStatusCode status, string body)
+    {
+        var holds = role.Permissions.Contains(endpoint.Need.Permission);
+        if ((int)status >= 500 && status != HttpStatusCode.BadGateway)
+        {
+            return "the service failed";
+        }
+        if (status == HttpStatusCode.Unauthorized)
+        {
+            return "taken for a stranger";
+        }
+        // Names that were asked about come back in what is said of them.
+        if (!endpoint.NamesPlace && (body.Contains(World.HiddenHost, StringComparison.Ordinal) || body.Contains(Outside, StringComparison.Ordinal)))
+        {
+            return "tells of what he may not see";
+        }
+        var refused = status == HttpStatusCode.Forbidden;
+        var hidden = status == HttpStatusCode.NotFound;
+        return (endpoint.Need.At, holds, inside) switch
+        {
+            (NeedAt.Own, _, _) when endpoint.Name is "changeSelection" or "removeSelection" => refused ? null : "another's selection was changed",
+            (NeedAt.Own, _, _) => refused || hidden ? "refused what everybody may" : null,
+            (NeedAt.Everywhere, _, _) => refused ? null : "let through though the grant is not on everything",
+            (NeedAt.Somewhere, false, _) => refused ? null : "let through without the permission",
+            (NeedAt.Host or NeedAt.Group, _, false) => hidden ? null : "not hidden",
+            (_, false, true) => refused ? null : "let through without the permission",
+            (_, true, true) when endpoint.Name == "refreshHost" => refused || hidden ? "refused" : null,
+            (_, true, true) => refused || hidden ? "refused though the role holds it" : null,
+            // A listing is there for everybody who may see some of it.
+            (NeedAt.Somewhere, true, false) => endpoint.IsListing ? (refused || hidden ? "refused a listing" : null) : refused || hidden || status == HttpStatusCode.UnprocessableEntity || body.Contains("\"problems\":[{", StringComparison.Ordinal) ? null : "let through outside the grant",
+            _ => "not thought of",
+        };
+    }
+
+    private sealed record Asked(string Name, string Method, string Pattern, NeedsAttribute Need)
+    {
+        public bool IsListing => Method == "GET" && !Pattern.Contains('{', StringComparison.Ordinal);
+
+        public bool NamesPlace => Method != "GET";
+    }
+
+    private static List<Asked> Endpoints(TestService service) =>
+    [
+        .. service.Get<EndpointDataSource>().Endpoints.OfType<RouteEndpoint>().Where(e => e.Metadata.GetMetadata<NeedsAttribute>() is not null)
+            .Select(e => new Asked(e.Metadata.GetMetadata<IEndpointNameMetadata>()!.EndpointName, e.Metadata.GetMetadata<IHttpMethodMetadata>()!.HttpMethods.Single(), e.RoutePattern.RawText!, e.Metadata.GetMetadata<NeedsAttribute>()!)),
+    ];
+
+    private static IEnumerable<MethodInfo> HubMethods() =>
+        typeof(LiveHub).GetMethods(BindingFlags.Public | BindingFlags.Instance | BindingFlags.DeclaredOnly).Where(m => !m.IsVirtual);
+
+    /// <summary>One host, job, installer and so on inside what somebody was granted, and one outside.</summary>
+    private sealed class World(TestService service, ApiClient who) : IAsyncDisposable
+    {
+        public const string HiddenHost = "orrin-desk-01";
+        public const string OwnHost = "quay-ticket-01";
+
+        public TestService Service => service;
+        public ApiClient Who => who;
+        public Dictionary<bool, Guid> Hosts { get; } = [];
+        public Dictionary<bool, Guid> Groups { get; } = [];
+        public Dictionary<bool, Guid> Jobs { get; } = [];
+        private Dictionary<bool, Guid> Runs { get; } = [];
+        private Dictionary<bool, Guid> Installers { get; } = [];
+        private Dictionary<bool, Guid> Waiting { get; } = [];
+        public Dictionary<bool, Guid> Scans { get; } = [];
+        private Dictionary<bool, Guid> Rollouts { get; } = [];
+        private Dictionary<bool, Guid> Grants { get; } = [];
+        private Guid Selection { get; set; }
+        private Guid Team { get; set; }
+        private Guid OwnRole { get; set; }
+        private Guid Somebody { get; set; }
+
+        public static async Task<World> MakeAsync(Role role)
+        {
+            var service = await TestService.StartAsync();
+            var world = new World(service, await service.JoinedByAsync("Tomasz Vail", role.Name, Inside));
+            var api = service.Api;
+            foreach (var (inside, name, group) in new[] { (true, OwnHost, TestService.Group), (false, HiddenHost, Outside) })
+            {
+                await using (var host = await LinkAsync(service, name, group))
+                {
+                    world.Hosts[inside] = (await service.HostAsync(name)).Id;
+                    var job = await api.PostAsync("jobs", new NewJob(name, new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
+                    world.Jobs[inside] = job.Id;
+                    await Umbrek.Tests.Wait.UntilAsync(async () => (await api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Succeeded == 1, "the run");
+                    world.Runs[inside] = (await api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Runs.Single().Id;
+                }
+                var installer = await service.NewInstallerAsync(new NewInstaller(group, ApprovalNeeded: true));
+                world.Installers[inside] = installer.Info.Id;
+                await service.EnrolAsync($"{name}-next", installer.Token);
+                world.Groups[inside] = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items.Single(g => g.Path == (inside ? Inside : Outside)).Id;
+                await api.PostAsync("technicians", new NewTechnician($"Helper {group.Length}", TestService.Password), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, default);
+                world.Grants[inside] = (await service.GrantAsync($"Helper {group.Length}", "viewer", inside ? Inside : Outside)).Id;
+                await world.SeedAsync(inside);
+            }
+            foreach (var waiting in await service.WaitingAsync())
+            {
+                world.Waiting[waiting.GroupPath.StartsWith(Inside, StringComparison.Ordinal)] = waiting.Id;
+            }
+            world.Selection = (await api.PostAsync("selections", new NewSavedSelection("Nearly full", "storage.used > 85 %"), WireJson.Default.NewSavedSelection, WireJson.Default.SavedSelectionInfo, default)).Id;
+            world.Team = (await api.PostAsync("teams", new NewTeam("Coast"), WireJson.Default.NewTeam, WireJson.Default.TeamInfo, default)).Id;
+            world.OwnRole = (await api.PostAsync("roles", new NewRole("files", [Permission.ReadFiles]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default)).Id;
+            world.Somebody = (await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, default)).Items.First(t => t.Name.StartsWith("Helper", StringComparison.Ordinal)).Id;
+            return world;
+        }
+
+        public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
+        {
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Guid.NewGuid()}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{name}", "hosts");
+            using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
+            if (Body(endpoint.Name, inside) is { } body)
+            {
+                request.Content = new StringContent(body, Encoding.UTF8, "application/json");
+            }
+            request.Headers.TryAddWithoutValidation("If-Match", "\"1\"");
+            using var http = new HttpClient { BaseAddress = service.Address };
+            http.DefaultRequestHeaders.Authorization = who.Http.DefaultRequestHeaders.Authorization;
+            using var answer = await http.SendAsync(request);
+            return (answer.StatusCode, await answer.Content.ReadAsStringAsync());
+        }
+
+        public async ValueTask DisposeAsync()
+        {
+            who.Dispose();
+            await service.DisposeAsync();
+        }
+
+        private static async Task<Simulation.Links.LightHost> LinkAsync(TestService service, string name, string group)
+        {
+            var (identity, host) = await service.EnrolAsync(name, group: group);
+            var light = new Simulation.Links.LightHost(identity, host, TimeProvider.System);
+            await light.ConnectAsync(default);
+            return light;
+        }
+
+        /// <summary>A scan and an update that are over: neither needs a host that answers now.</summary>
+        private async Task SeedAsync(bool inside)
+        {
+            await using var db = service.Get<IDatabase>().Open();
+            var release = db.Releases.First().Id;
+            var (scan, rollout, now) = (Guid.CreateVersion7(), Guid.CreateVersion7(), DateTimeOffset.UtcNow);
+            db.Scans.Add(new ScanRow { Id = scan, HostId = Hosts[inside], Range = "198.51.100.0/30", Ports = "22", ProbesPerSecond = 1, State = ScanState.Done, StartedAt = now, EndedAt = now, StartedBy = TestService.Name });
+            db.Rollouts.Add(new RolloutRow { Id = rollout, ReleaseId = release, Selection = "all", State = RolloutState.Done, CreatedAt = now, CreatedBy = TestService.Name, ReturnWithinSeconds = 60 });
+            db.RolloutHosts.Add(new RolloutHostRow { RolloutId = rollout, HostId = Hosts[inside], Wave = 1, State = UpdateState.Updated, At = now });
+            await db.SaveChangesAsync();
+            (Scans[inside], Rollouts[inside]) = (scan, rollout);
+        }
+
+        private Guid IdFor(Asked endpoint, bool inside) => endpoint.Pattern.Split('/')[3] switch
+        {
+            "hosts" => Hosts[inside],
+            "groups" or "customers" => Groups[inside],
+            "jobs" => Jobs[inside],
+            "runs" => Runs[inside],
+            "installers" => Installers[inside],
+            "scans" => Scans[inside],
+            "rollouts" => Rollouts[inside],
+            "grants" => Grants[inside],
+            "selections" => Selection,
+            "teams" => Team,
+            "roles" => OwnRole,
+            "technicians" => Somebody,
+            _ => Guid.Empty,
+        };
+
+        private static string Query(string name, bool inside) => name switch
+        {
+            "checkSelection" => "?selection=all",
+            "findHosts" => $"?text={(inside ? OwnHost : HiddenHost)}",
+            "completeSelection" => $"?text={(inside ? "qu" : "orr")}",
+            "addRelease" => "?version=9.9.9",
+            _ => "",
+        };
+
+        /// <summary>What is sent, up to where only the permission is in the way; previews where there are some, so that the next one finds everything in its place.</summary>
+        private string? Body(string name, bool inside)
+        {
+            var host = inside ? OwnHost : HiddenHost;
+            var group = inside ? Inside : Outside;
+            return name switch
+            {
+                "changeHost" => """{"label":"another label"}""",
+                "retireHost" => """{"preview":true}""",
+                "mergeHost" => $$"""{"into":"{{Hosts[inside]}}","preview":true}""",
+                "editHosts" => $$"""{"selection":"{{host}}","addTags":["kiosk"],"preview":true}""",
+                "createGroup" => $$"""{"name":"{{Guid.NewGuid():N}}","parentPath":"{{group}}"}""",
+                "changeGroup" => $$"""{"name":"{{group}}"}""",
+                "changeCustomer" => """{"contact":"Wanda Pell"}""",
+                "addField" => $$"""{"name":"{{Guid.NewGuid().ToString("N")[..8]}}","kind":"text"}""",
+                "saveSelection" => $$"""{"name":"{{Guid.NewGuid():N}}","text":"is away"}""",
+                "changeSelection" => """{"name":"Nearly full","text":"storage.used > 90 %"}""",
+                "setPreference" => "{}",
+                "importTree" => $$"""[{"group":"{{group}}","host":"{{host}}"},{"group":"{{group}}/{{Guid.NewGuid().ToString("N")}}"}]""",
+                "createJob" => $$"""{"command":{"line":"hostname"},"selection":"{{host}}"}""",
+                "decideEnrolments" => $$"""{"ids":["{{Waiting[inside]}}"],"decision":"approve"}""",
+                "createInstaller" => $$"""{"groupPath":"{{group}}","accessKey":"none","approvalNeeded":false}""",
+                "startScan" => $$"""{"hostId":"{{Hosts[inside]}}","range":"198.51.100.0/30"}""",
+                "createRollout" => $$"""{"selection":"{{host}}"}""",
+                "createGrant" => $$"""{"technician":"{{TestService.Name}}","role":"viewer","groupPath":"{{group}}"}""",
+                "changeGrant" => """{"endsAt":"2099-01-01T00:00:00Z"}""",
+                "createTechnician" => $$"""{"name":"{{Guid.NewGuid():N}}","password":"tide-lantern-orchard"}""",
+                "createRole" or "changeRole" => $$"""{"name":"{{Guid.NewGuid():N}}","permissions":["see"]}""",
+                "createTeam" => $$"""{"name":"{{Guid.NewGuid():N}}"}""",
+                "addRelease" => "the program",
+                _ => null,
+            };
+        }
+    }
+}

@@ -81,7 +81,7 @@ await page.locator("a.job-row", { hasText: "uname -r" }).first().click();
 await page.getByLabel(/^Output of/).waitFor();
 await shot("console-job.png");
 
-await page.goto(`${address}/people`);
+await page.goto(`${address}/people/audit`);
 await page.getByText("job.create").first().waitFor();
 await shot("console-audit.png");
 

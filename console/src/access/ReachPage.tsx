@@ -6,7 +6,7 @@ import { api, ask } from "../api/client";
 import type { AccessMatrix, MatrixGrant } from "../api/types";
 import { Emblem } from "../estate/Emblem";
 import { readable } from "../estate/hostList";
-import { exact } from "../parts/time";
+import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { GiveRole } from "./GiveRole";
 import { reachOf } from "./grants";
@@ -94,7 +94,7 @@ function Crossing({ grant, customer }: { grant: MatrixGrant; customer: string })
   const told = [
     reach === "part" && `only ${readable((grant.groupPath ?? "").slice(customer.length + 1))}`,
     grant.team && `team ${grant.team}`,
-    grant.endsAt && `${grant.ended ? "ended" : "until"} ${exact(grant.endsAt)}`,
+    grant.endsAt && `${grant.ended ? "ended" : "until"} ${minute(grant.endsAt)}`,
     reach === "all" && "on everything",
   ].filter(Boolean);
   return (

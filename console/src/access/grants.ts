@@ -1,13 +1,13 @@
 import type { GrantInfo, MatrixGrant } from "../api/types";
 import { readable } from "../estate/hostList";
-import { exact } from "../parts/time";
+import { minute } from "../parts/time";
 
 /** Where a grant holds, as people say it. */
 export const whereOf = (groupPath: string | null | undefined) => (groupPath ? readable(groupPath) : "everything");
 
 /** A grant in words: "technician on Saltmarsh Ferry ▸ Quay, until …". */
 export function grantWords(grant: Pick<GrantInfo, "role" | "groupPath" | "endsAt" | "ended">): string {
-  const end = grant.endsAt ? `, ${grant.ended ? "ended" : "until"} ${exact(grant.endsAt)}` : "";
+  const end = grant.endsAt ? `, ${grant.ended ? "ended" : "until"} ${minute(grant.endsAt)}` : "";
   return `${grant.role} on ${whereOf(grant.groupPath)}${end}`;
 }
 

@@ -1,6 +1,7 @@
 import { Button, Menu, SegmentedControl } from "@mantine/core";
 import { useMemo, useState } from "react";
 import { Link, useLocation } from "react-router";
+import { useMe } from "../access/useMay";
 import { Empty } from "../parts/Trouble";
 import { BulkBar } from "./BulkBar";
 import { ColumnMenu } from "./ColumnMenu";
@@ -20,6 +21,7 @@ import { useSelected } from "./useSelected";
 const nothing: ReadonlySet<string> = new Set();
 
 export function HostsPage() {
+  const me = useMe();
   const estate = useEstate();
   const [scope] = useScope();
   const view = useHostsView();
@@ -172,6 +174,8 @@ export function HostsPage() {
           <div className="hosts">
             {waiting ? (
               <Empty title="Asking the service …" />
+            ) : me && !me.anywhere.includes("see") ? (
+              <Empty title="You may see no host yet">{me.canChange.join(", ")} can give you a role.</Empty>
             ) : estate.hosts.size === 0 ? (
               <Empty title="No host has joined yet">
                 Make an installer under <Link to="/join">Join</Link> and run its one line on a computer.

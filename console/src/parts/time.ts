@@ -15,6 +15,11 @@ export function exact(time: string): string {
   return new Date(time).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "medium" });
 }
 
+/** A moment that people agree on, to the minute. */
+export function minute(time: string): string {
+  return new Date(time).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+}
+
 const units = ["B", "KiB", "MiB", "GiB", "TiB", "PiB"];
 
 /** A size in bytes with a binary unit (IEC 80000-13). */

@@ -46,6 +46,7 @@ public sealed class VerifyTests
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "People" }).ClickAsync();
+        await page.GetByRole(AriaRole.Link, new() { Name = "Audit" }).ClickAsync();
         await page.GetByText("installer.create").WaitForAsync();
         await page.GetByLabel("What was done begins with").FillAsync("technician");
         await page.GetByText("1 found").WaitForAsync();

@@ -115,7 +115,7 @@ public sealed class ConsoleTests
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");
-        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("people", "technician.create"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("people", "lead on everything"), ("people/reach", "Saltmarsh Ferry"), ("people/roles", "reveal-secrets"), ("people/audit", "technician.create"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
             ("join/find", "Nobody has looked around"), ("join/agents", "Update agents"), (installer.Link[$"{world.Address}".Length..], "What it allows"), ("nowhere", "no such page") })
         {
             await browser.Page.GotoAsync($"{world.Address}{path}");

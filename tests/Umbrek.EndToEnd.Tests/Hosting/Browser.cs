@@ -42,10 +42,10 @@ internal sealed class Browser : IAsyncDisposable
         return browser;
     }
 
-    public async Task SignInAsync(World world)
+    public async Task SignInAsync(World world, string name = World.Name)
     {
         await Page.GotoAsync($"{world.Address}");
-        await Page.GetByLabel("Name").FillAsync(World.Name);
+        await Page.GetByLabel("Name").FillAsync(name);
         await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(World.Password);
         await Page.Keyboard.PressAsync("Enter");
         await Page.GetByRole(AriaRole.Heading, new() { Name = "Hosts" }).WaitForAsync();

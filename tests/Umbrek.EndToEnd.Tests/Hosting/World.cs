@@ -121,12 +121,15 @@ internal sealed class World : IAsyncDisposable
     }
 
     /// <summary>The client, with a home of its own.</summary>
-    public Task<(int Status, string Stdout, string Stderr)> ClientAsync(string? input, params string[] arguments) =>
-        TestPrograms.RunAsync("umbrek", arguments, input, new Dictionary<string, string> { ["UMBREK_HOME"] = In("client") });
+    public Task<(int Status, string Stdout, string Stderr)> ClientAsync(string? input, params string[] arguments) => ClientOfAsync(Name, input, arguments);
 
-    public async Task SignInClientAsync()
+    /// <summary>The client as one of several people has it, each with a home of his own.</summary>
+    public Task<(int Status, string Stdout, string Stderr)> ClientOfAsync(string who, string? input, params string[] arguments) =>
+        TestPrograms.RunAsync("umbrek", arguments, input, new Dictionary<string, string> { ["UMBREK_HOME"] = In(who == Name ? "client" : $"client of {who}") });
+
+    public async Task SignInClientAsync(string who = Name)
     {
-        var (status, _, stderr) = await ClientAsync(Password + "\n", "sign-in", $"{Address}", "--name", Name, "--password-stdin", "--trust", $"{Pin}");
+        var (status, _, stderr) = await ClientOfAsync(who, Password + "\n", "sign-in", $"{Address}", "--name", who, "--password-stdin", "--trust", $"{Pin}");
         status.ShouldBe(0, stderr);
     }
 

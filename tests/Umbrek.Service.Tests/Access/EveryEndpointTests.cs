@@ -275,6 +275,8 @@ public sealed class EveryEndpointTests
         public ApiClient Who => who;
         public Dictionary<bool, Guid> Hosts { get; } = [];
         public Dictionary<bool, Guid> Groups { get; } = [];
+        private Dictionary<bool, Guid> Customers { get; } = [];
+        private Guid Field { get; set; }
         public Dictionary<bool, Guid> Jobs { get; } = [];
         private Dictionary<bool, Guid> Runs { get; } = [];
         private Dictionary<bool, Guid> Installers { get; } = [];
@@ -305,7 +307,9 @@ public sealed class EveryEndpointTests
                 var installer = await service.NewInstallerAsync(new NewInstaller(group, ApprovalNeeded: true));
                 world.Installers[inside] = installer.Info.Id;
                 await service.EnrolAsync($"{name}-next", installer.Token);
-                world.Groups[inside] = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items.Single(g => g.Path == (inside ? Inside : Outside)).Id;
+                var groups = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items;
+                world.Groups[inside] = groups.Single(g => g.Path == group).Id;
+                world.Customers[inside] = groups.Single(g => g.Path == (inside ? Inside : Outside)).Id;
                 await api.PostAsync("technicians", new NewTechnician($"Helper {group.Length}", TestService.Password), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, default);
                 world.Grants[inside] = (await service.GrantAsync($"Helper {group.Length}", "viewer", inside ? Inside : Outside)).Id;
                 await world.SeedAsync(inside);
@@ -314,6 +318,7 @@ public sealed class EveryEndpointTests
             {
                 world.Waiting[waiting.GroupPath.StartsWith(Inside, StringComparison.Ordinal)] = waiting.Id;
             }
+            world.Field = (await api.PostAsync($"customers/{world.Customers[true]}/fields", new NewOwnField("Deck", Core.Estate.OwnFieldKind.Text), WireJson.Default.NewOwnField, WireJson.Default.CustomerInfo, default)).Fields.Single().Id;
             world.Selection = (await api.PostAsync("selections", new NewSavedSelection("Nearly full", "storage.used > 85 %"), WireJson.Default.NewSavedSelection, WireJson.Default.SavedSelectionInfo, default)).Id;
             world.Team = (await api.PostAsync("teams", new NewTeam("Coast"), WireJson.Default.NewTeam, WireJson.Default.TeamInfo, default)).Id;
             world.OwnRole = (await api.PostAsync("roles", new NewRole("files", [Permission.ReadFiles]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default)).Id;
@@ -323,7 +328,7 @@ public sealed class EveryEndpointTests
 
         public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
         {
-            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Guid.NewGuid()}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{name}", "hosts");
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{name}", "hosts");
             using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
             if (Body(endpoint.Name, inside) is { } body)
             {
@@ -366,7 +371,8 @@ public sealed class EveryEndpointTests
         private Guid IdFor(Asked endpoint, bool inside) => endpoint.Pattern.Split('/')[3] switch
         {
             "hosts" => Hosts[inside],
-            "groups" or "customers" => Groups[inside],
+            "groups" => Groups[inside],
+            "customers" => Customers[inside],
             "jobs" => Jobs[inside],
             "runs" => Runs[inside],
             "installers" => Installers[inside],
@@ -401,7 +407,7 @@ public sealed class EveryEndpointTests
                 "mergeHost" => $$"""{"into":"{{Hosts[inside]}}","preview":true}""",
                 "editHosts" => $$"""{"selection":"{{host}}","addTags":["kiosk"],"preview":true}""",
                 "createGroup" => $$"""{"name":"{{Guid.NewGuid():N}}","parentPath":"{{group}}"}""",
-                "changeGroup" => $$"""{"name":"{{group}}"}""",
+                "changeGroup" => """{"name":"Quay"}""",
                 "changeCustomer" => """{"contact":"Wanda Pell"}""",
                 "addField" => $$"""{"name":"{{Guid.NewGuid().ToString("N")[..8]}}","kind":"text"}""",
                 "saveSelection" => $$"""{"name":"{{Guid.NewGuid():N}}","text":"is away"}""",

@@ -222,33 +222,31 @@ public sealed class GrantTests
         (await HostsAsync(service.Api)).ShouldBeEmpty();
     }
 
-    [Theory]
-    [InlineData(null, null, "technician", Ferry, false, "for somebody")]
-    [InlineData("Tomasz Vail", "Coast", "technician", Ferry, false, "for somebody")]
-    [InlineData("Tomasz Veil", null, "technician", Ferry, false, "Did you mean 'Tomasz Vail'?")]
-    [InlineData(null, "Cost", "technician", Ferry, false, "Did you mean 'Coast'?")]
-    [InlineData("Tomasz Vail", null, "techncian", Ferry, false, "Did you mean 'technician'?")]
-    [InlineData("Tomasz Vail", null, "technician", "Saltmarsh Fery", false, "Did you mean \"Saltmarsh Ferry\"?")]
-    [InlineData("Tomasz Vail", null, "technician", null, false, "Say where")]
-    [InlineData("Tomasz Vail", null, "technician", Ferry, true, "names no group")]
-    [InlineData("Tomasz Vail", null, "viewer", Ferry, false, "already")]
-    public async Task A_grant_that_makes_no_sense_is_refused_with_what_to_do(string? technician, string? team, string role, string? group, bool everything, string said)
+    [Fact]
+    public async Task A_grant_that_makes_no_sense_is_refused_with_what_to_do()
     {
         await using var service = await TestService.StartAsync();
         using var tomasz = await service.JoinedByAsync("Tomasz Vail", "viewer", Ferry);
         await service.Api.PostAsync("teams", new NewTeam("Coast"), WireJson.Default.NewTeam, WireJson.Default.TeamInfo, default);
         var before = (await service.Api.GetAsync("grants", WireJson.Default.PageGrantInfo, default)).Total;
-        var refused = await Should.ThrowAsync<ApiException>(() => service.Api.PostAsync("grants", new NewGrant(technician, team, role, group, everything), WireJson.Default.NewGrant, WireJson.Default.GrantInfo, default));
-        refused.Message.ShouldContain(said);
+        (NewGrant Wish, string Said)[] wishes =
+        [
+            (new(null, null, "technician", Ferry), "for somebody"),
+            (new("Tomasz Vail", "Coast", "technician", Ferry), "for somebody"),
+            (new("Tomasz Veil", null, "technician", Ferry), "Did you mean 'Tomasz Vail'?"),
+            (new(null, "Cost", "technician", Ferry), "Did you mean 'Coast'?"),
+            (new("Tomasz Vail", null, "techncian", Ferry), "Did you mean 'technician'?"),
+            (new("Tomasz Vail", null, "technician", "Saltmarsh Fery"), "Did you mean \"Saltmarsh Ferry\"?"),
+            (new("Tomasz Vail", null, "technician", null), "Say where"),
+            (new("Tomasz Vail", null, "technician", Ferry, Everything: true), "names no group"),
+            (new("Tomasz Vail", null, "viewer", Ferry), "already"),
+            (new("Tomasz Vail", null, "technician", Ferry, EndsAt: DateTimeOffset.UtcNow.AddMinutes(-1)), "which is over"),
+        ];
+        foreach (var (wish, said) in wishes)
+        {
+            (await Should.ThrowAsync<ApiException>(() => service.Api.PostAsync("grants", wish, WireJson.Default.NewGrant, WireJson.Default.GrantInfo, default), said)).Message.ShouldContain(said);
+        }
         (await service.Api.GetAsync("grants", WireJson.Default.PageGrantInfo, default)).Total.ShouldBe(before);
-    }
-
-    [Fact]
-    public async Task A_grant_can_t_end_before_it_begins()
-    {
-        await using var service = await TestService.StartAsync();
-        using var tomasz = await service.JoinedByAsync("Tomasz Vail", group: null);
-        (await Should.ThrowAsync<ApiException>(() => service.GrantAsync("Tomasz Vail", "viewer", Ferry, DateTimeOffset.UtcNow.AddMinutes(-1)))).Message.ShouldContain("which is over");
     }
 
     [Fact]

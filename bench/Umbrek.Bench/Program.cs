@@ -1,15 +1,16 @@
+using Umbrek.Bench.Access;
 using Umbrek.Bench.Enrolment;
 using Umbrek.Bench.Estate;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Links;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [console] [programs]
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [console] [access] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "console", "programs"] : args;
+var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "console", "access", "programs"] : args;
 Figures.Machine();
 foreach (var what in wanted)
 {
@@ -29,12 +30,16 @@ foreach (var what in wanted)
     {
         await ConsoleBench.RunAsync();
     }
+    else if (what == "access")
+    {
+        await AccessBench.RunAsync();
+    }
     else if (what == "programs")
     {
         await ProgramBench.RunAsync();
     }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'console' or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'console', 'access' or 'programs'.");
     }
 }

@@ -18,6 +18,7 @@ const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
 const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
 const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ default: m.AccountPage })));
 const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
@@ -62,6 +63,7 @@ function Inside() {
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/people" element={<PeoplePage />} />
+        <Route path="/account" element={<AccountPage />} />
         <Route path="/people/reach" element={<ReachPage />} />
         <Route path="/people/roles" element={<RolesPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
@@ -101,9 +103,8 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
             </div>
           </div>
         )}
-        <Suspense fallback={null}>
-          <Outlet />
-        </Suspense>
+        {/* Without a second factor that everybody needs there is one page only: where it is set up. */}
+        <Suspense fallback={null}>{me.secondFactorMissing ? <AccountPage /> : <Outlet />}</Suspense>
       </div>
     </div>
   );

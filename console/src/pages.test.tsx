@@ -296,7 +296,19 @@ describe("the scope line", () => {
       <Route
         path="*"
         element={
-          <ScopeLine me={{ id: "1", name: "Ines Okafor", grants: [], anywhere: [], everywhere: [], canChange: [] }} />
+          <ScopeLine
+            me={{
+              id: "1",
+              name: "Ines Okafor",
+              grants: [],
+              anywhere: [],
+              everywhere: [],
+              canChange: [],
+              secondFactor: false,
+              secondFactorMissing: false,
+              recoveryCodes: 0,
+            }}
+          />
         }
       />
       <Route path="/hosts/:id" element={<p>bench</p>} />

@@ -91,7 +91,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
-        typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>),
+        typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -147,6 +147,17 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(HostPolicy))]
 [JsonSerializable(typeof(Page<InstallerInfo>))]
 [JsonSerializable(typeof(Page<EnrolmentInfo>))]
+[JsonSerializable(typeof(SignInInfo))]
+[JsonSerializable(typeof(Page<SignInInfo>))]
+[JsonSerializable(typeof(List<SignInInfo>))]
+[JsonSerializable(typeof(NewToken))]
+[JsonSerializable(typeof(TokenAnswer))]
+[JsonSerializable(typeof(PasswordProof))]
+[JsonSerializable(typeof(PasswordChange))]
+[JsonSerializable(typeof(SecondFactorOffer))]
+[JsonSerializable(typeof(SecondFactorProof))]
+[JsonSerializable(typeof(RecoveryCodes))]
+[JsonSerializable(typeof(SignInSettings))]
 [JsonSerializable(typeof(Me))]
 [JsonSerializable(typeof(RoleInfo))]
 [JsonSerializable(typeof(NewRole))]

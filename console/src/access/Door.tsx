@@ -1,7 +1,7 @@
 import { Button, PasswordInput, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask } from "../api/client";
+import { api, ask, ServiceProblem } from "../api/client";
 import { Trouble } from "../parts/Trouble";
 
 /** What stands before the console: signing in or, on a new service, making the first technician. */
@@ -20,16 +20,60 @@ function DoorForm({ first }: { first: boolean }) {
   const [code, setCode] = useState("");
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
+  const [digits, setDigits] = useState("");
   const enter = useMutation({
     mutationFn: async () => {
       if (first) await ask(api.POST("/api/v1/set-up", { body: { code, name, password } }));
-      return ask(api.POST("/api/v1/sign-in", { body: { name, password, use: "cookie", device: null } }));
+      return ask(
+        api.POST("/api/v1/sign-in", { body: { name, password, use: "cookie", device: null, code: digits || null } }),
+      );
     },
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ["set-up"] });
       await queries.invalidateQueries({ queryKey: ["me"] });
     },
   });
+  const [asked, setAsked] = useState(false);
+  const wanted = enter.error instanceof ServiceProblem && enter.error.word === "second-factor-asked";
+  if (wanted && !asked) setAsked(true);
+  if (asked) {
+    return (
+      <form
+        onSubmit={(e) => {
+          e.preventDefault();
+          enter.mutate();
+        }}
+      >
+        <h1>The second factor</h1>
+        <p className="muted">The password of {name} is right. Now the code of your authenticator app.</p>
+        <TextInput
+          label="Code, or a recovery code"
+          classNames={{ input: "mono" }}
+          value={digits}
+          onChange={(e) => setDigits(e.currentTarget.value)}
+          required
+          autoFocus
+          inputMode="numeric"
+          autoComplete="one-time-code"
+        />
+        {!wanted && <Trouble error={enter.error} />}
+        <Button type="submit" loading={enter.isPending}>
+          Sign in
+        </Button>
+        <Button
+          variant="subtle"
+          color="gray"
+          onClick={() => {
+            setAsked(false);
+            setDigits("");
+            enter.reset();
+          }}
+        >
+          Somebody else signs in
+        </Button>
+      </form>
+    );
+  }
   return (
     <form
       onSubmit={(e) => {

@@ -1,4 +1,5 @@
-import { Button, Modal, PasswordInput, Select, TextInput } from "@mantine/core";
+import { Button, Menu, Modal, PasswordInput, Select, Switch, TextInput } from "@mantine/core";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../api/client";
 import type { TeamInfo, TechnicianInfo } from "../api/types";
@@ -18,6 +19,7 @@ export function PeoplePage() {
   const [giving, setGiving] = useState<Holder>();
   const [making, setMaking] = useState<"technician" | "team">();
   const [removing, setRemoving] = useState<TechnicianInfo>();
+  const [lost, setLost] = useState<TechnicianInfo>();
   const lead = me?.everywhere.includes("administer") ?? false;
   const gives = me?.anywhere.includes("administer") ?? false;
   return (
@@ -47,7 +49,15 @@ export function PeoplePage() {
           <div key={t.id} className="row person-row">
             <span className="host-name">
               <b>{t.name}</b>
-              <span>{t.id === me?.id ? "you" : t.teams.length > 0 ? `team ${t.teams.join(", ")}` : ""}</span>
+              <span>
+                {[
+                  t.id === me?.id && "you",
+                  t.teams.length > 0 && `team ${t.teams.join(", ")}`,
+                  t.secondFactor ? "second factor" : "password alone",
+                ]
+                  .filter(Boolean)
+                  .join(" · ")}
+              </span>
             </span>
             <GrantList
               grants={grants.filter((g) => g.technicianId === t.id || (g.teamId && t.teams.includes(g.holder)))}
@@ -60,14 +70,25 @@ export function PeoplePage() {
                 </Button>
               )}
               {lead && (
-                <Button size="compact-sm" variant="subtle" color="gray" onClick={() => setRemoving(t)}>
-                  Remove
-                </Button>
+                <Menu position="bottom-end" shadow="md">
+                  <Menu.Target>
+                    <Button size="compact-sm" variant="subtle" color="gray" aria-label={`More about ${t.name}`}>
+                      More
+                    </Button>
+                  </Menu.Target>
+                  <Menu.Dropdown>
+                    {t.secondFactor && t.id !== me?.id && (
+                      <Menu.Item onClick={() => setLost(t)}>{t.name} has lost the second factor …</Menu.Item>
+                    )}
+                    <Menu.Item onClick={() => setRemoving(t)}>Remove {t.name} …</Menu.Item>
+                  </Menu.Dropdown>
+                </Menu>
               )}
             </span>
           </div>
         ))}
       </div>
+      <Required lead={lead} />
       <section aria-labelledby="teams-title" style={{ marginTop: 22 }}>
         <div className="page-head" style={{ marginBottom: 8 }}>
           <h2 id="teams-title">Teams</h2>
@@ -101,8 +122,60 @@ export function PeoplePage() {
       {giving && <GiveRole to={giving} onClose={() => setGiving(undefined)} />}
       {making === "technician" && <NewTechnician onClose={() => setMaking(undefined)} />}
       {making === "team" && <NewTeam onClose={() => setMaking(undefined)} />}
+      {lost && <Lost technician={lost} onClose={() => setLost(undefined)} />}
       {removing && <Remove technician={removing} onClose={() => setRemoving(undefined)} />}
     </main>
+  );
+}
+
+/** Whether everybody needs a second factor. */
+function Required({ lead }: { lead: boolean }) {
+  const queries = useQueryClient();
+  const settings = useQuery({
+    queryKey: ["sign-in-settings"],
+    queryFn: () => ask(api.GET("/api/v1/settings/sign-in")),
+  });
+  const set = useAccessAct(
+    (secondFactorRequired: boolean) => ask(api.PUT("/api/v1/settings/sign-in", { body: { secondFactorRequired } })),
+    () => void queries.invalidateQueries({ queryKey: ["sign-in-settings"] }),
+  );
+  const required = settings.data?.secondFactorRequired ?? false;
+  return (
+    <div style={{ marginTop: 14 }}>
+      {lead ? (
+        <Switch
+          label="Everybody needs a second factor; whoever has none may only set one up"
+          checked={required}
+          onChange={(e) => set.mutate(e.currentTarget.checked)}
+        />
+      ) : (
+        <p className="muted">
+          {required ? "Everybody needs a second factor here." : "A second factor is everybody’s own choice here."}
+        </p>
+      )}
+      <Trouble error={settings.error ?? set.error} />
+    </div>
+  );
+}
+
+function Lost({ technician, onClose }: { technician: TechnicianInfo; onClose: () => void }) {
+  const reset = useAccessAct(
+    () => ask(api.POST("/api/v1/technicians/{id}/reset-second-factor", { params: { path: { id: technician.id } } })),
+    onClose,
+  );
+  return (
+    <Modal opened onClose={onClose} title={`${technician.name} has lost the second factor`}>
+      <div className="stack">
+        <p style={{ margin: 0 }}>
+          Be sure that it is {technician.name} who asks, by another way than the one it came by. The second factor goes,{" "}
+          {technician.name} is signed out everywhere, and the password alone opens until another is set up.
+        </p>
+        <Trouble error={reset.error} />
+        <Button variant="filled" loading={reset.isPending} onClick={() => reset.mutate(undefined)}>
+          Take away the second factor of {technician.name}
+        </Button>
+      </div>
+    </Modal>
   );
 }
 

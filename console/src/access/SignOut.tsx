@@ -1,6 +1,7 @@
 import { Button } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
+import { Link } from "react-router";
 import type { Me } from "../api/types";
 
 export function SignOut({ me }: { me: Me }) {
@@ -10,15 +11,20 @@ export function SignOut({ me }: { me: Me }) {
     onSettled: () => queries.resetQueries(),
   });
   return (
-    <Button
-      variant="subtle"
-      color="gray"
-      c="var(--muted)"
-      size="compact-sm"
-      onClick={() => leave.mutate()}
-      title="Sign out of this console"
-    >
-      {me.name}, sign out
-    </Button>
+    <span className="own">
+      <Link to="/account" title="Your sign-ins, tokens, password and second factor">
+        {me.name}
+      </Link>
+      <Button
+        variant="subtle"
+        color="gray"
+        c="var(--muted)"
+        size="compact-sm"
+        onClick={() => leave.mutate()}
+        title="Sign out of this console"
+      >
+        sign out
+      </Button>
+    </span>
   );
 }

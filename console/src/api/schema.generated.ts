@@ -91,6 +91,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/technicians/{id}/reset-second-factor": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Takes away the second factor of somebody who has lost it; he is signed out everywhere. */
+    post: operations["resetSecondFactor"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/roles": {
     parameters: {
       query?: never;
@@ -277,6 +294,161 @@ export interface paths {
     /** Technicians against customers: who reaches what. */
     get: operations["getAccessMatrix"];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/sign-ins": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where the caller is signed in, and his tokens. */
+    get: operations["listSignIns"];
+    put?: never;
+    post?: never;
+    /** Ends all of them but the one that asks, tokens too; the answer is how many. */
+    delete: operations["endOtherSignIns"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/sign-ins/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Ends one of the caller's sign-ins or tokens. */
+    delete: operations["endSignIn"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/tokens": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Makes a token for a script, good for some permissions until a time; it is shown this once. */
+    post: operations["createToken"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/password": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Changes the caller's password and ends all his other sign-ins; the answer is how many. */
+    post: operations["changePassword"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/second-factor": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Offers the secret of a second factor; it counts once a code of it was typed. */
+    post: operations["beginSecondFactor"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/second-factor/confirm": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Puts the offered second factor in force; the recovery codes are shown this once. */
+    post: operations["confirmSecondFactor"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/second-factor/remove": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Removes the caller's second factor, unless everybody needs one. */
+    post: operations["removeSecondFactor"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/recovery-codes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** New recovery codes in place of the old ones. */
+    post: operations["renewRecoveryCodes"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/settings/sign-in": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What signing in takes here. */
+    get: operations["getSignInSettings"];
+    /** Asks everybody for a second factor, or no more. */
+    put: operations["changeSignInSettings"];
     post?: never;
     delete?: never;
     options?: never;
@@ -1571,6 +1743,10 @@ export interface components {
       anywhere: components["schemas"]["Permission"][];
       everywhere: components["schemas"]["Permission"][];
       canChange: string[];
+      secondFactor: boolean;
+      secondFactorMissing: boolean;
+      /** Format: int32 */
+      recoveryCodes: number;
     };
     NewGrant: {
       technician: null | string;
@@ -1652,6 +1828,12 @@ export interface components {
     NewTechnician: {
       name: string;
       password: string;
+    };
+    NewToken: {
+      name: string;
+      permissions: components["schemas"]["Permission"][];
+      /** Format: date-time */
+      endsAt: string;
     };
     OwnFieldInfo: {
       /** Format: uuid */
@@ -1758,6 +1940,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfSignInInfo: {
+      items: components["schemas"]["SignInInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfTeamInfo: {
       items: components["schemas"]["TeamInfo"][];
       nextCursor: null | string;
@@ -1775,6 +1963,13 @@ export interface components {
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
+    };
+    PasswordChange: {
+      password: string;
+      newPassword: string;
+    };
+    PasswordProof: {
+      password: string;
     };
     /** @enum {unknown} */
     Permission:
@@ -1809,6 +2004,9 @@ export interface components {
       detail: null | string;
       /** Format: int32 */
       position?: null | number;
+    };
+    RecoveryCodes: {
+      codes: string[];
     };
     ReleaseInfo: {
       version: string;
@@ -2036,6 +2234,16 @@ export interface components {
     };
     /** @enum {unknown} */
     ScanState: "running" | "done" | "cancelled" | "failed";
+    SecondFactorOffer: {
+      secret: string;
+      uri: string;
+      picture: string;
+      /** Format: int32 */
+      pictureSize: number;
+    };
+    SecondFactorProof: {
+      code: string;
+    };
     SelectionCheck: {
       selection: string;
       /** Format: int32 */
@@ -2055,11 +2263,32 @@ export interface components {
       /** Format: date-time */
       expiresAt: null | string;
     };
+    SignInInfo: {
+      /** Format: uuid */
+      id: string;
+      kind: components["schemas"]["SignInKind"];
+      device: string;
+      address: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: date-time */
+      lastSeenAt: string;
+      /** Format: date-time */
+      expiresAt: string;
+      permissions: null | components["schemas"]["Permission"][];
+      here: boolean;
+    };
+    /** @enum {unknown} */
+    SignInKind: "console" | "client" | "script";
     SignInRequest: {
       name: string;
       password: string;
       use: components["schemas"]["SignInUse"];
       device?: null | string;
+      code?: null | string;
+    };
+    SignInSettings: {
+      secondFactorRequired: boolean;
     };
     /** @enum {unknown} */
     SignInUse: "cookie" | "token";
@@ -2081,6 +2310,7 @@ export interface components {
       id: string;
       name: string;
       teams: string[];
+      secondFactor: boolean;
     };
     TimelineEntry: {
       /** Format: date-time */
@@ -2090,6 +2320,10 @@ export interface components {
       text: string;
       /** Format: uuid */
       jobId?: null | string;
+    };
+    TokenAnswer: {
+      info: components["schemas"]["SignInInfo"];
+      token: string;
     };
     /** @enum {unknown} */
     UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
@@ -2289,6 +2523,35 @@ export interface operations {
     };
   };
   removeTechnician: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  resetSecondFactor: {
     parameters: {
       query?: never;
       header?: never;
@@ -2837,6 +3100,351 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["AccessMatrix"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listSignIns: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSignInInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  endOtherSignIns: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": number;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  endSignIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createToken: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewToken"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TokenAnswer"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changePassword: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": number;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  beginSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordProof"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SecondFactorOffer"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  confirmSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SecondFactorProof"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecoveryCodes"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeSecondFactor: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordProof"];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  renewRecoveryCodes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordProof"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecoveryCodes"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getSignInSettings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SignInSettings"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeSignInSettings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SignInSettings"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SignInSettings"];
         };
       };
       /** @description What went wrong and what to do. */

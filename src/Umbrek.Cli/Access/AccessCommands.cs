@@ -25,7 +25,7 @@ public static class AccessCommands
             var who = parsed.GetValue(name) ?? Prompt.Line("Your name: ");
             var password = Prompt.Password(parsed.GetValue(stdin), "A password of at least 12 characters: ");
             await api.PostAsync("set-up", new SetUpRequest(typedCode, who, password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
-            return await SignInAsync(client, parsed, service, key, who, password, cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, password, null, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -34,13 +34,14 @@ public static class AccessCommands
     {
         var (url, name, stdin, trust) = Common();
         var command = ClientCommands.Named("sign-in", "Signs in and remembers it for this user.", "umbrek sign-in https://localhost:8443 --name 'Ines Okafor'");
-        command.Add(url, name, stdin, trust);
+        var code = new Option<string?>("--code") { Description = "With a second factor: the six digits that the app shows, or a recovery code." };
+        command.Add(url, name, stdin, code, trust);
         command.SetAction(async (parsed, cancel) =>
         {
             var service = ReadAddress(parsed.GetRequiredValue(url));
             var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
             var who = parsed.GetValue(name) ?? (Prompt.CanAsk ? Prompt.Line("Name: ") : throw new ClientException("Say who signs in: --name NAME", ExitCodes.WrongUse));
-            return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), parsed.GetValue(code), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -69,10 +70,20 @@ public static class AccessCommands
         return command;
     }
 
-    private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, CancellationToken cancel)
+    private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, string? code, CancellationToken cancel)
     {
         using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
-        var answer = await api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
+        Task<SignInAnswer> TryAsync() => api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName, code), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel);
+        SignInAnswer answer;
+        try
+        {
+            answer = await TryAsync().ConfigureAwait(false);
+        }
+        catch (ApiException e) when (e.Problem.Word == ProblemTypes.SecondFactorAsked)
+        {
+            code = Prompt.CanAsk ? Prompt.Line("Code of your authenticator app: ") : throw new ClientException("This account has a second factor; give the code with --code. For scripts make a token: umbrek token new", ExitCodes.NotSignedIn);
+            answer = await TryAsync().ConfigureAwait(false);
+        }
         client.State.Save(new SignedIn(service, key, answer.Technician.Name, answer.Token!, answer.ExpiresAt));
         Listing.Say(client.Format(parsed), $"Signed in at {service.Authority} as {answer.Technician.Name}.", new SignInReport(service, answer.Technician.Name, true, answer.ExpiresAt), ClientJson.Default.SignInReport);
         return ExitCodes.Done;

@@ -108,7 +108,7 @@ public static class RoleCommands
         return (permissions, new Option<string?>("--note") { Description = "What it is for." });
     }
 
-    private static List<Permission> Read(string[] typed) => [.. typed.SelectMany(t => t.Split(',', StringSplitOptions.RemoveEmptyEntries)).Select(t => PermissionWords.Read(t)
+    public static List<Permission> Read(string[] typed) => [.. typed.SelectMany(t => t.Split(',', StringSplitOptions.RemoveEmptyEntries)).Select(t => PermissionWords.Read(t)
         ?? throw new ClientException($"'{t}' is no permission.{(Similarity.Closest(t, PermissionSet.All.List().Select(PermissionWords.Word)) is { } close ? $" Did you mean {close}?" : $" There are {string.Join(", ", PermissionSet.All.List().Select(PermissionWords.Word))}.")}", ExitCodes.WrongUse))];
 
     private static void Print(ClientContext client, ParseResult parsed, RoleInfo role) => Listing.PrintOne(client.Format(parsed), role, WireJson.Default.RoleInfo,

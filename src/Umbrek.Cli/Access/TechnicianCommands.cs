@@ -14,7 +14,7 @@ public static class TechnicianCommands
     public static Command Technician(ClientContext client)
     {
         var command = ClientCommands.Named("technician", "The people who sign in.", "umbrek technician list");
-        command.Add(List(client), New(client), Remove(client));
+        command.Add(List(client), New(client), ResetSecondFactor(client), Remove(client));
         return command;
     }
 
@@ -58,7 +58,7 @@ public static class TechnicianCommands
             var grants = (await api.GetAsync("grants", WireJson.Default.PageGrantInfo, cancel).ConfigureAwait(false)).Items.Where(g => !g.Ended).ToList();
             string Held(TechnicianInfo t) => string.Join("; ", grants.Where(g => g.TechnicianId == t.Id || (g.TeamId is not null && t.Teams.Contains(g.Holder))).Select(g => $"{g.Role} on {g.GroupPath ?? "everything"}"));
             Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListTechnicianInfo, "There is no technician.",
-                new("Name", t => t.Name), new("Teams", t => string.Join(", ", t.Teams)), new("Grants", Held));
+                new("Name", t => t.Name), new("2nd factor", t => t.SecondFactor ? "yes" : "no"), new("Teams", t => string.Join(", ", t.Teams)), new("Grants", Held));
             return ExitCodes.Done;
         });
         return list;
@@ -79,6 +79,22 @@ public static class TechnicianCommands
             return ExitCodes.Done;
         });
         return add;
+    }
+
+    private static Command ResetSecondFactor(ClientContext client)
+    {
+        var name = NameArgument(client, "name", "Who has lost it.");
+        var command = ClientCommands.Named("reset-second-factor", "Takes away the second factor of somebody who has lost it; he is signed out everywhere.", "umbrek technician reset-second-factor 'Tomasz Vail'");
+        command.Add(name);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var who = await FindAsync(api, parsed.GetRequiredValue(name), cancel).ConfigureAwait(false);
+            await api.ActAsync(HttpMethod.Post, $"technicians/{who.Id}/reset-second-factor", cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"{who.Name} has no second factor any more and is signed out everywhere. Be sure that it was {who.Name} who asked.", who, WireJson.Default.TechnicianInfo);
+            return ExitCodes.Done;
+        });
+        return command;
     }
 
     private static Command Remove(ClientContext client)

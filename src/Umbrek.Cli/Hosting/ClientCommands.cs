@@ -82,6 +82,10 @@ public static class ClientCommands
         root.Subcommands.Add(AccessCommands.SetUp(client));
         root.Subcommands.Add(AccessCommands.SignIn(client));
         root.Subcommands.Add(AccessCommands.SignOut(client));
+        root.Subcommands.Add(OwnCommands.Password(client));
+        root.Subcommands.Add(OwnCommands.SignIns(client));
+        root.Subcommands.Add(OwnCommands.Token(client));
+        root.Subcommands.Add(SecondFactorCommands.SecondFactor(client));
         root.Subcommands.Add(TechnicianCommands.Technician(client));
         root.Subcommands.Add(TeamCommands.Team(client));
         root.Subcommands.Add(RoleCommands.Role(client));

@@ -55,7 +55,23 @@ public sealed class ClientState
         }
     }
 
-    public SignedIn Require() => Load() ?? throw new ClientException("You are not signed in. Sign in first: umbrek sign-in https://SERVICE --name NAME", ExitCodes.NotSignedIn);
+    /// <summary>What a script runs with: $UMBREK_TOKEN, at $UMBREK_SERVICE whose key is $UMBREK_TRUST, or at the service that is signed in at.</summary>
+    private SignedIn? FromEnvironment()
+    {
+        if (Environment.GetEnvironmentVariable("UMBREK_TOKEN") is not { Length: > 0 } token)
+        {
+            return null;
+        }
+        if (Environment.GetEnvironmentVariable("UMBREK_SERVICE") is not { Length: > 0 } service)
+        {
+            return Load() is { } known ? known with { Token = token } : throw new ClientException("UMBREK_TOKEN is set, and no service is known: set UMBREK_SERVICE to its address (and UMBREK_TRUST to its key, if no authority vouches for it).", ExitCodes.NotSignedIn);
+        }
+        return Uri.TryCreate(service, UriKind.Absolute, out var address)
+            ? new SignedIn(address, Environment.GetEnvironmentVariable("UMBREK_TRUST") is { Length: > 0 } key ? key : null, "a token", token, null)
+            : throw new ClientException($"UMBREK_SERVICE is '{service}', which is no address; write it like https://care.halyard.example:8443", ExitCodes.WrongUse);
+    }
+
+    public SignedIn Require() => FromEnvironment() ?? Load() ?? throw new ClientException("You are not signed in. Sign in first: umbrek sign-in https://SERVICE --name NAME", ExitCodes.NotSignedIn);
 
     /// <summary>Calls as the technician who is signed in.</summary>
     public ApiClient Open()

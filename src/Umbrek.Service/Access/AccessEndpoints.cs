@@ -16,42 +16,49 @@ public static class AccessEndpoints
         MapTeams(api.MapGroup("/teams").WithTags("Access"));
         MapGrants(api.MapGroup("/grants").WithTags("Access"));
         MapReading(api.MapGroup("").WithTags("Access"));
+        MapOwn(api.MapGroup("/me").WithTags("Access"));
+        MapSettings(api.MapGroup("/settings").WithTags("Access"));
     }
 
     private static void MapSignIn(RouteGroupBuilder access)
     {
-        access.MapGet("/set-up", async (AccessService service, CancellationToken cancel) => TypedResults.Ok(await service.SetUpStateAsync(cancel).ConfigureAwait(false)))
+        access.MapGet("/set-up", async (TechnicianService service, CancellationToken cancel) => TypedResults.Ok(await service.SetUpStateAsync(cancel).ConfigureAwait(false)))
             .AllowAnonymous().WithName("getSetUp").WithSummary("Whether the first technician is still to be made.");
-        access.MapPost("/set-up", (AccessService service, FailureLimiter limiter, HttpContext http, SetUpRequest request, CancellationToken cancel) =>
+        access.MapPost("/set-up", (TechnicianService service, FailureLimiter limiter, HttpContext http, SetUpRequest request, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SetUpAsync(request, http.Address(), cancel).ConfigureAwait(false))))
             .AllowAnonymous().WithName("setUp").WithSummary("Makes the first technician with the code from the service's terminal.");
-        access.MapPost("/sign-in", (AccessService service, FailureLimiter limiter, HttpContext http, SignInRequest request, CancellationToken cancel) =>
-            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(request, http.Address(), cancel).ConfigureAwait(false))))
+        access.MapPost("/sign-in", (SignInService service, FailureLimiter limiter, HttpContext http, SignInRequest request, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(request, http, cancel).ConfigureAwait(false))))
             .AllowAnonymous().WithName("signIn").WithSummary("Signs in, for a cookie or for a bearer token.");
-        access.MapPost("/sign-out", async Task<NoContent> (AccessService service, HttpContext http, Asker by, CancellationToken cancel) =>
+        access.MapPost("/sign-out", async Task<NoContent> (SignInService service, HttpContext http, Asker by, CancellationToken cancel) =>
         {
-            await service.SignOutAsync(http.User, by, cancel).ConfigureAwait(false);
+            await service.SignOutAsync(http, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
         }).Own().WithName("signOut").WithSummary("Ends the caller's own sign-in.");
     }
 
     private static void MapTechnicians(RouteGroupBuilder technicians)
     {
-        technicians.MapGet("", async (AccessService service, CancellationToken cancel) =>
+        technicians.MapGet("", async (TechnicianService service, CancellationToken cancel) =>
         {
             var all = await service.ListAsync(cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<TechnicianInfo>(all, null, all.Count));
         }).Own().WithName("listTechnicians").WithSummary("Everybody who can sign in.");
-        technicians.MapPost("", async (AccessService service, Asker by, NewTechnician wish, CancellationToken cancel) =>
+        technicians.MapPost("", async (TechnicianService service, Asker by, NewTechnician wish, CancellationToken cancel) =>
         {
             var made = await service.CreateAsync(wish, by, cancel).ConfigureAwait(false);
             return TypedResults.Created($"/api/v1/technicians/{made.Id}", made);
         }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("createTechnician").WithSummary("Adds a technician, who may do nothing until a grant says so.");
-        technicians.MapDelete("/{id:guid}", async Task<NoContent> (AccessService service, Asker by, Guid id, CancellationToken cancel) =>
+        technicians.MapDelete("/{id:guid}", async Task<NoContent> (TechnicianService service, Asker by, Guid id, CancellationToken cancel) =>
         {
             await service.RemoveAsync(id, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
         }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeTechnician").WithSummary("Removes a technician with his grants and sign-ins.");
+        technicians.MapPost("/{id:guid}/reset-second-factor", async Task<NoContent> (SecondFactorService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.ResetAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("resetSecondFactor").WithSummary("Takes away the second factor of somebody who has lost it; he is signed out everywhere.");
     }
 
     private static void MapRoles(RouteGroupBuilder roles)
@@ -124,6 +131,51 @@ public static class AccessEndpoints
             await service.RevokeAsync(id, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
         }).Needs(NeedAt.Somewhere, Permission.Administer).WithName("revokeGrant").WithSummary("Revokes a grant; what goes on because of it ends.");
+    }
+
+    /// <summary>What somebody keeps of his own: sign-ins, tokens, password, second factor.</summary>
+    private static void MapOwn(RouteGroupBuilder own)
+    {
+        own.MapGet("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) =>
+        {
+            var all = await service.ListAsync(by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<SignInInfo>(all, null, all.Count));
+        }).Own().WithName("listSignIns").WithSummary("Where the caller is signed in, and his tokens.");
+        own.MapDelete("/sign-ins/{id:guid}", async Task<NoContent> (SignIns service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            await service.EndAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Own().WithName("endSignIn").WithSummary("Ends one of the caller's sign-ins or tokens.");
+        own.MapDelete("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) => TypedResults.Ok(await service.EndOthersAsync(by, cancel).ConfigureAwait(false)))
+            .Own().WithName("endOtherSignIns").WithSummary("Ends all of them but the one that asks, tokens too; the answer is how many.");
+        own.MapPost("/tokens", async (SignInService service, Asker by, NewToken wish, CancellationToken cancel) => TypedResults.Ok(await service.CreateTokenAsync(wish, by, cancel).ConfigureAwait(false)))
+            .Own().WithName("createToken").WithSummary("Makes a token for a script, good for some permissions until a time; it is shown this once.");
+        own.MapPost("/password", (SignInService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordChange wish, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.ChangePasswordAsync(wish, by, cancel).ConfigureAwait(false))))
+            .Own().WithName("changePassword").WithSummary("Changes the caller's password and ends all his other sign-ins; the answer is how many.");
+        own.MapPost("/second-factor", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.BeginAsync(by, proof, http.Request.Host.Host, cancel).ConfigureAwait(false))))
+            .Own().WithName("beginSecondFactor").WithSummary("Offers the secret of a second factor; it counts once a code of it was typed.");
+        own.MapPost("/second-factor/confirm", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, SecondFactorProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.ConfirmAsync(by, proof, cancel).ConfigureAwait(false))))
+            .Own().WithName("confirmSecondFactor").WithSummary("Puts the offered second factor in force; the recovery codes are shown this once.");
+        own.MapPost("/second-factor/remove", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () =>
+            {
+                await service.RemoveAsync(by, proof, cancel).ConfigureAwait(false);
+                return TypedResults.NoContent();
+            })).Own().WithName("removeSecondFactor").WithSummary("Removes the caller's second factor, unless everybody needs one.");
+        own.MapPost("/recovery-codes", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.RenewCodesAsync(by, proof, cancel).ConfigureAwait(false))))
+            .Own().WithName("renewRecoveryCodes").WithSummary("New recovery codes in place of the old ones.");
+    }
+
+    private static void MapSettings(RouteGroupBuilder settings)
+    {
+        settings.MapGet("/sign-in", async (SecondFactorService service, CancellationToken cancel) => TypedResults.Ok(await service.SettingsAsync(cancel).ConfigureAwait(false)))
+            .Own().WithName("getSignInSettings").WithSummary("What signing in takes here.");
+        settings.MapPut("/sign-in", async (SecondFactorService service, Asker by, SignInSettings wish, CancellationToken cancel) => TypedResults.Ok(await service.SetAsync(wish, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("changeSignInSettings").WithSummary("Asks everybody for a second factor, or no more.");
     }
 
     private static void MapReading(RouteGroupBuilder access)

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Service.Storage;
@@ -6,19 +7,26 @@ namespace Umbrek.Service.Access;
 
 /// <summary>One technician and what his grants give him, until they change or one of them ends.</summary>
 [System.Diagnostics.CodeAnalysis.SuppressMessage("Design", "CA1001", Justification = "A source without a timer or a wait handle has nothing to give back, and its token is used as long as a view lives.")]
-public sealed class Seat(Guid id, string name, IReadOnlyList<HeldGrant> held, DateTimeOffset now)
+public sealed class Seat(Guid id, string name, IReadOnlyList<HeldGrant> held, bool factorMissing, DateTimeOffset now)
 {
     private readonly CancellationTokenSource lapsed = new();
+    private readonly ConcurrentDictionary<PermissionSet, Reach> limited = new();
 
     public Guid Id { get; } = id;
     public string Name { get; } = name;
     public Reach Reach { get; } = new(held, now);
 
+    /// <summary>The service asks everybody for a second factor, and he has none: he may set one up and nothing else.</summary>
+    public bool FactorMissing { get; } = factorMissing;
+
+    /// <summary>What a sign-in is good for that is for some permissions only.</summary>
+    public Reach For(PermissionSet limit) => limit == PermissionSet.All ? Reach : limited.GetOrAdd(limit, l => new Reach(held, now, l));
+
     /// <summary>Cancelled when this is no longer what he may do: whatever goes on because of it ends.</summary>
     public CancellationToken Lapsed => lapsed.Token;
 
     /// <summary>True when nothing has changed for him.</summary>
-    public bool IsAs(Seat other) => other.Name == Name && other.Reach.Held.SequenceEqual(Reach.Held);
+    public bool IsAs(Seat other) => other.Name == Name && other.FactorMissing == FactorMissing && other.Reach.Held.SequenceEqual(Reach.Held);
 
     public void Lapse() => _ = lapsed.CancelAsync();
 }
@@ -89,9 +97,10 @@ public sealed class AccessIndex(IDatabase database, TimeProvider time) : IDispos
         var roles = await ReadRolesAsync(db, cancel).ConfigureAwait(false);
         var paths = await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false);
         var held = await ReadHeldAsync(db, roles.ToDictionary(r => r.Id), paths, cancel).ConfigureAwait(false);
-        var people = await db.Users.AsNoTracking().Select(t => new { t.Id, t.UserName }).ToListAsync(cancel).ConfigureAwait(false);
+        var people = await db.Users.AsNoTracking().Select(t => new { t.Id, t.UserName, t.TwoFactorEnabled }).ToListAsync(cancel).ConfigureAwait(false);
+        var required = await SecondFactorService.IsRequiredAsync(db, cancel).ConfigureAwait(false);
         var at = time.GetUtcNow();
-        return new Snapshot(people.ToDictionary(p => p.Id, p => new Seat(p.Id, p.UserName ?? "", [.. held[p.Id]], at)), paths, roles);
+        return new Snapshot(people.ToDictionary(p => p.Id, p => new Seat(p.Id, p.UserName ?? "", [.. held[p.Id]], required && !p.TwoFactorEnabled, at)), paths, roles);
     }
 
     private static async Task<List<Role>> ReadRolesAsync(UmbrekContext db, CancellationToken cancel) =>
@@ -149,7 +158,7 @@ public sealed class AccessIndex(IDatabase database, TimeProvider time) : IDispos
         try
         {
             var at = time.GetUtcNow();
-            Put(now with { Seats = now.Seats.ToDictionary(s => s.Key, s => IsOver(s.Value) ? new Seat(s.Key, s.Value.Name, s.Value.Reach.Held, at) : s.Value) });
+            Put(now with { Seats = now.Seats.ToDictionary(s => s.Key, s => IsOver(s.Value) ? new Seat(s.Key, s.Value.Name, s.Value.Reach.Held, s.Value.FactorMissing, at) : s.Value) });
         }
         finally
         {

@@ -12,8 +12,14 @@ namespace Umbrek.Service.Access;
 /// <summary>Says who may do what, and why or why not.</summary>
 public sealed class AccessReader(IDatabase database, AccessIndex access, GrantService grants, Gate gate, TimeProvider time)
 {
-    public async Task<Me> MeAsync(Asker by, CancellationToken cancel) =>
-        new(by.Id, by.Name, await grants.ListAsync(by, by.Id, cancel).ConfigureAwait(false), by.Reach.Anywhere.List(), by.Reach.Everywhere.List(), access.WhoAdministers(null));
+    public async Task<Me> MeAsync(Asker by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        var row = await db.Users.AsNoTracking().FirstOrDefaultAsync(u => u.Id == by.Id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("technician");
+        return new Me(
+            by.Id, by.Name, await grants.ListAsync(by, by.Id, cancel).ConfigureAwait(false), by.Reach.Anywhere.List(), by.Reach.Everywhere.List(), access.WhoAdministers(null),
+            row.TwoFactorEnabled, by.Seat.FactorMissing, SecondFactorService.CodesLeft(row));
+    }
 
     /// <param name="technicianId">Another than the caller only for whoever administers the place.</param>
     public async Task<AccessExplanation> ExplainHostAsync(Asker by, Guid hostId, Guid? technicianId, CancellationToken cancel)

@@ -3,18 +3,15 @@ using System.Security.Claims;
 using System.Security.Cryptography;
 using System.Text.Encodings.Web;
 using Microsoft.AspNetCore.Authentication;
-using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Options;
-using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Access;
 
-/// <summary>Bearer tokens (RFC 6750) of the client: random, kept as hashes, ended by deleting them.</summary>
-public sealed class AccessTokenScheme(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, IDatabase database, TimeProvider time)
+/// <summary>Bearer tokens (RFC 6750) of clients and scripts: random, kept as hashes, ended by deleting them.</summary>
+public sealed class AccessTokenScheme(IOptionsMonitor<AuthenticationSchemeOptions> options, ILoggerFactory logger, UrlEncoder encoder, SignIns signIns, AccessIndex access)
     : AuthenticationHandler<AuthenticationSchemeOptions>(options, logger, encoder)
 {
     public const string Name = "Bearer";
-    public const string TokenIdClaim = "umbrek-token";
     private const string Prefix = "Bearer ";
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
@@ -33,22 +30,12 @@ public sealed class AccessTokenScheme(IOptionsMonitor<AuthenticationSchemeOption
         {
             return AuthenticateResult.Fail("malformed");
         }
-        var now = time.GetUtcNow();
-        await using var db = database.Open();
-        var found = await db.AccessTokens.AsNoTracking().Where(t => t.Sha256 == sha256 && t.ExpiresAt > now)
-            .Join(db.Users, t => t.TechnicianId, u => u.Id, (t, u) => new { TokenId = t.Id, u.Id, u.UserName })
-            .FirstOrDefaultAsync(Context.RequestAborted).ConfigureAwait(false);
-        if (found is null)
+        if (await signIns.FindAsync(sha256, Context.RequestAborted).ConfigureAwait(false) is not { } row || access.Find(row.TechnicianId) is not { } seat)
         {
             return AuthenticateResult.Fail("unknown or expired");
         }
-        var identity = new ClaimsIdentity(
-            [
-                new Claim(ClaimTypes.NameIdentifier, found.Id.ToString()),
-                new Claim(ClaimTypes.Name, found.UserName ?? ""),
-                new Claim(TokenIdClaim, found.TokenId.ToString()),
-            ],
-            Name);
-        return AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(identity), Name));
+        // A line that was opened with it closes when it expires.
+        var until = new AuthenticationProperties { ExpiresUtc = row.ExpiresAt };
+        return AuthenticateResult.Success(new AuthenticationTicket(new ClaimsPrincipal(SignIns.Identify(row, seat.Name, Name)), until, Name));
     }
 }

@@ -61,6 +61,10 @@ public static class EndpointNeeds
 
     public static void Ask(Gate gate, Asker by, NeedsAttribute need, Func<Guid> id)
     {
+        if (by.Seat.FactorMissing && need.At != NeedAt.Own)
+        {
+            throw new ProblemException(403, ProblemTypes.SecondFactorMissing, "Everybody here needs a second factor, and you have none yet. Set one up first: under your name in the console, or with 'umbrek second-factor set-up'.");
+        }
         switch (need.At)
         {
             case NeedAt.Host:

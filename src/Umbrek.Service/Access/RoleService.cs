@@ -121,7 +121,7 @@ public sealed class RoleService(IDatabase database, AccessIndex access, AuditLog
     }
 
     /// <summary>Words that are not known (any more) give nothing.</summary>
-    private static PermissionSet Read(string words) => PermissionSet.Of([.. words.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(PermissionWords.Read).OfType<Permission>()]);
+    public static PermissionSet Read(string words) => PermissionSet.Of([.. words.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(PermissionWords.Read).OfType<Permission>()]);
 
     private static string Write(PermissionSet set) => string.Join(' ', set.List().Select(PermissionWords.Word));
 

@@ -21,7 +21,7 @@ namespace Umbrek.Service.Hosting;
 /// begin anew if they may.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(AccessIndex access, Gate gate, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsAtFirst = 50;
@@ -231,7 +231,7 @@ public sealed class LiveHub(AccessIndex access, Gate gate, EstateIndex estate, S
         {
             throw new HubException(e.Message);
         }
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed);
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed, signIns.EndedOf(Context.User!));
         await using var items = view(by, either.Token).GetAsyncEnumerator(either.Token);
         while (true)
         {

@@ -106,7 +106,7 @@ public static class ServiceCommands
             Console.WriteLine($"note: this process may open {limit} files; each linked host takes two to three while it reconnects. Raise the limit (ulimit -n) for more than {limit / 3} hosts.");
         }
         await using var scope = app.Services.CreateAsyncScope();
-        if ((await scope.ServiceProvider.GetRequiredService<AccessService>().SetUpStateAsync(CancellationToken.None).ConfigureAwait(false)).Needed)
+        if ((await scope.ServiceProvider.GetRequiredService<TechnicianService>().SetUpStateAsync(CancellationToken.None).ConfigureAwait(false)).Needed)
         {
             Console.WriteLine($"set-up code {app.Services.GetRequiredService<SetUpCode>().Text}");
             Console.WriteLine("There is no technician yet. Open the console, or use 'umbrek set-up', and give this code to make the first one.");

@@ -3,6 +3,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire.Access;
 using Umbrek.Wire.Enrolment;
 
 namespace Umbrek.Service.Storage;
@@ -11,6 +12,18 @@ namespace Umbrek.Service.Storage;
 public sealed class Technician : IdentityUser<Guid>
 {
     public DateTimeOffset CreatedAt { get; set; }
+
+    /// <summary>How often in a row the account was locked; each time is longer.</summary>
+    public int Lockouts { get; set; }
+
+    /// <summary>The authenticator's secret in base 64 under the service's data protection; in force once <see cref="IdentityUser{TKey}.TwoFactorEnabled"/>.</summary>
+    public string? ProtectedFactor { get; set; }
+
+    /// <summary>The latest step whose code was taken.</summary>
+    public long FactorStep { get; set; } = -1;
+
+    /// <summary>Hashes of recovery codes that are left, in base 64 between blanks.</summary>
+    public string RecoveryCodes { get; set; } = "";
 }
 
 /// <summary>A role of one's own; those that every service has are <see cref="Role.BuiltIn"/>.</summary>
@@ -57,15 +70,28 @@ public sealed class GrantRow
     public string CreatedBy { get; set; } = "";
 }
 
-/// <summary>A client's bearer token; only its hash is kept.</summary>
-public sealed class AccessTokenRow
+/// <summary>A browser, a client or a script that is signed in; of its token only the hash is kept.</summary>
+public sealed class SignInRow
 {
     public Guid Id { get; set; }
     public Guid TechnicianId { get; set; }
+    public SignInKind Kind { get; set; }
     public byte[] Sha256 { get; set; } = [];
     public string Device { get; set; } = "";
+    public string? Address { get; set; }
     public DateTimeOffset CreatedAt { get; set; }
+    public DateTimeOffset LastSeenAt { get; set; }
     public DateTimeOffset ExpiresAt { get; set; }
+
+    /// <summary>Words of the permissions that it is good for, between blanks; null is all that its technician has.</summary>
+    public string? Permissions { get; set; }
+}
+
+/// <summary>Something that holds for the whole service.</summary>
+public sealed class SettingRow
+{
+    public string Name { get; set; } = "";
+    public string Value { get; set; } = "";
 }
 
 /// <summary>A place in the tree; without a parent it is a customer.</summary>

@@ -8,7 +8,8 @@ namespace Umbrek.Service.Storage;
 /// <summary>The tables. Each database has a context of its own below, for its own migrations.</summary>
 public abstract class UmbrekContext(DbContextOptions options) : IdentityUserContext<Technician, Guid>(options)
 {
-    public DbSet<AccessTokenRow> AccessTokens => Set<AccessTokenRow>();
+    public DbSet<SignInRow> SignIns => Set<SignInRow>();
+    public DbSet<SettingRow> Settings => Set<SettingRow>();
     public DbSet<RoleRow> OwnRoles => Set<RoleRow>();
     public DbSet<TeamRow> Teams => Set<TeamRow>();
     public DbSet<TeamMemberRow> TeamMembers => Set<TeamMemberRow>();
@@ -42,7 +43,8 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     protected override void OnModelCreating(ModelBuilder builder)
     {
         base.OnModelCreating(builder);
-        builder.Entity<AccessTokenRow>(t =>
+        builder.Entity<SettingRow>().HasKey(r => r.Name);
+        builder.Entity<SignInRow>(t =>
         {
             t.HasIndex(r => r.Sha256).IsUnique();
             t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);

@@ -8,7 +8,8 @@ public sealed record SetUpState(bool Needed);
 public sealed record SetUpRequest(string Code, string Name, string Password);
 
 /// <param name="Use">Whether the answer sets a cookie (console) or holds a bearer token (client).</param>
-public sealed record SignInRequest(string Name, string Password, SignInUse Use, string? Device = null);
+/// <param name="Code">With a second factor: six digits from the authenticator, or a recovery code.</param>
+public sealed record SignInRequest(string Name, string Password, SignInUse Use, string? Device = null, string? Code = null);
 
 public enum SignInUse
 {
@@ -19,7 +20,48 @@ public enum SignInUse
 /// <param name="Token">The bearer token, with <see cref="SignInUse.Token"/>; shown this once.</param>
 public sealed record SignInAnswer(TechnicianInfo Technician, string? Token, DateTimeOffset? ExpiresAt);
 
-public sealed record TechnicianInfo(Guid Id, string Name, IReadOnlyList<string> Teams);
+/// <param name="SecondFactor">Whether a password alone does not open.</param>
+public sealed record TechnicianInfo(Guid Id, string Name, IReadOnlyList<string> Teams, bool SecondFactor);
+
+public enum SignInKind
+{
+    Console,
+    Client,
+    Script,
+}
+
+/// <summary>Something that is signed in for a technician.</summary>
+/// <param name="Here">It is what the caller asks with.</param>
+/// <param name="Permissions">What it is good for at most; null is all that its technician has.</param>
+public sealed record SignInInfo(
+    Guid Id, SignInKind Kind, string Device, string? Address, DateTimeOffset CreatedAt, DateTimeOffset LastSeenAt, DateTimeOffset ExpiresAt, IReadOnlyList<Permission>? Permissions, bool Here);
+
+/// <summary>A token for a script: good for some permissions, until a time.</summary>
+public sealed record NewToken(string Name, IReadOnlyList<Permission> Permissions, DateTimeOffset EndsAt);
+
+/// <param name="Token">Shown this once.</param>
+public sealed record TokenAnswer(SignInInfo Info, string Token);
+
+/// <summary>Who is there proves it again, before something that a stranger at an open screen must not do.</summary>
+public sealed record PasswordProof(string Password);
+
+/// <param name="NewPassword">Every other sign-in ends with the old one.</param>
+public sealed record PasswordChange(string Password, string NewPassword);
+
+/// <summary>A second factor that is being set up; it counts once a code of it was typed.</summary>
+/// <param name="Secret">For typing, in base 32.</param>
+/// <param name="Uri">For an app on the same device.</param>
+/// <param name="Picture">The same as a QR code (ISO/IEC 18004): an SVG path whose unit is a module.</param>
+/// <param name="PictureSize">Modules along a side, with the quiet zone.</param>
+public sealed record SecondFactorOffer(string Secret, string Uri, string Picture, int PictureSize);
+
+public sealed record SecondFactorProof(string Code);
+
+/// <summary>Each opens once, in place of a code; shown this once.</summary>
+public sealed record RecoveryCodes(IReadOnlyList<string> Codes);
+
+/// <param name="SecondFactorRequired">Whoever has none may only set one up.</param>
+public sealed record SignInSettings(bool SecondFactorRequired);
 
 /// <summary>Adds a technician, who may do nothing until a grant says so.</summary>
 public sealed record NewTechnician(string Name, string Password);
@@ -28,7 +70,11 @@ public sealed record NewTechnician(string Name, string Password);
 /// <param name="Anywhere">What he may do at one place at least: whatever else a page offers, it offers in vain.</param>
 /// <param name="Everywhere">What he may do at every place.</param>
 /// <param name="CanChange">Who administers everything, and could give him more.</param>
-public sealed record Me(Guid Id, string Name, IReadOnlyList<GrantInfo> Grants, IReadOnlyList<Permission> Anywhere, IReadOnlyList<Permission> Everywhere, IReadOnlyList<string> CanChange);
+/// <param name="SecondFactorMissing">He must set one up before he may do anything else.</param>
+/// <param name="RecoveryCodes">How many are left.</param>
+public sealed record Me(
+    Guid Id, string Name, IReadOnlyList<GrantInfo> Grants, IReadOnlyList<Permission> Anywhere, IReadOnlyList<Permission> Everywhere, IReadOnlyList<string> CanChange,
+    bool SecondFactor, bool SecondFactorMissing, int RecoveryCodes);
 
 /// <param name="BuiltIn">It can't be changed.</param>
 /// <param name="Grants">How many grants give it.</param>

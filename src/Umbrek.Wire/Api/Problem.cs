@@ -38,5 +38,11 @@ public static class ProblemTypes
     public const string SetUpNeeded = "set-up-needed";
     public const string ForeignPage = "foreign-page";
     public const string NotAllowed = "not-allowed";
+
+    /// <summary>The password is right; a code is asked for too.</summary>
+    public const string SecondFactorAsked = "second-factor-asked";
+
+    /// <summary>The service asks everybody for a second factor, and the caller has none yet.</summary>
+    public const string SecondFactorMissing = "second-factor-missing";
     public const string Failed = "failed";
 }

@@ -86,39 +86,6 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.AccessTokenRow", b =>
-                {
-                    b.Property<Guid>("Id")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("uuid");
-
-                    b.Property<DateTimeOffset>("CreatedAt")
-                        .HasColumnType("timestamp with time zone");
-
-                    b.Property<string>("Device")
-                        .IsRequired()
-                        .HasColumnType("text");
-
-                    b.Property<DateTimeOffset>("ExpiresAt")
-                        .HasColumnType("timestamp with time zone");
-
-                    b.Property<byte[]>("Sha256")
-                        .IsRequired()
-                        .HasColumnType("bytea");
-
-                    b.Property<Guid>("TechnicianId")
-                        .HasColumnType("uuid");
-
-                    b.HasKey("Id");
-
-                    b.HasIndex("Sha256")
-                        .IsUnique();
-
-                    b.HasIndex("TechnicianId");
-
-                    b.ToTable("AccessTokens");
-                });
-
             modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
                 {
                     b.Property<long>("Number")
@@ -1127,6 +1094,65 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Secrets");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.SettingRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Value")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("Settings");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Device")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("ExpiresAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("integer");
+
+                    b.Property<DateTimeOffset>("LastSeenAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Permissions")
+                        .HasColumnType("text");
+
+                    b.Property<byte[]>("Sha256")
+                        .IsRequired()
+                        .HasColumnType("bytea");
+
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Sha256")
+                        .IsUnique();
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("SignIns");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
                 {
                     b.Property<Guid>("TeamId")
@@ -1187,11 +1213,17 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<bool>("EmailConfirmed")
                         .HasColumnType("boolean");
 
+                    b.Property<long>("FactorStep")
+                        .HasColumnType("bigint");
+
                     b.Property<bool>("LockoutEnabled")
                         .HasColumnType("boolean");
 
                     b.Property<DateTimeOffset?>("LockoutEnd")
                         .HasColumnType("timestamp with time zone");
+
+                    b.Property<int>("Lockouts")
+                        .HasColumnType("integer");
 
                     b.Property<string>("NormalizedEmail")
                         .HasMaxLength(256)
@@ -1209,6 +1241,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.Property<bool>("PhoneNumberConfirmed")
                         .HasColumnType("boolean");
+
+                    b.Property<string>("ProtectedFactor")
+                        .HasColumnType("text");
+
+                    b.Property<string>("RecoveryCodes")
+                        .IsRequired()
+                        .HasColumnType("text");
 
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("text");
@@ -1255,15 +1294,6 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("UserId")
-                        .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired();
-                });
-
-            modelBuilder.Entity("Umbrek.Service.Storage.AccessTokenRow", b =>
-                {
-                    b.HasOne("Umbrek.Service.Storage.Technician", null)
-                        .WithMany()
-                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
@@ -1378,6 +1408,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()

@@ -80,40 +80,6 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
-            modelBuilder.Entity("Umbrek.Service.Storage.AccessTokenRow", b =>
-                {
-                    b.Property<byte[]>("Id")
-                        .ValueGeneratedOnAdd()
-                        .HasColumnType("BLOB");
-
-                    b.Property<long>("CreatedAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<string>("Device")
-                        .IsRequired()
-                        .HasColumnType("TEXT");
-
-                    b.Property<long>("ExpiresAt")
-                        .HasColumnType("INTEGER");
-
-                    b.Property<byte[]>("Sha256")
-                        .IsRequired()
-                        .HasColumnType("BLOB");
-
-                    b.Property<byte[]>("TechnicianId")
-                        .IsRequired()
-                        .HasColumnType("BLOB");
-
-                    b.HasKey("Id");
-
-                    b.HasIndex("Sha256")
-                        .IsUnique();
-
-                    b.HasIndex("TechnicianId");
-
-                    b.ToTable("AccessTokens");
-                });
-
             modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
                 {
                     b.Property<long>("Number")
@@ -1135,6 +1101,66 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Secrets");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.SettingRow", b =>
+                {
+                    b.Property<string>("Name")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Value")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Name");
+
+                    b.ToTable("Settings");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Device")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("ExpiresAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("LastSeenAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Permissions")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Sha256")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("TechnicianId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Sha256")
+                        .IsUnique();
+
+                    b.HasIndex("TechnicianId");
+
+                    b.ToTable("SignIns");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.TeamMemberRow", b =>
                 {
                     b.Property<byte[]>("TeamId")
@@ -1195,10 +1221,16 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<bool>("EmailConfirmed")
                         .HasColumnType("INTEGER");
 
+                    b.Property<long>("FactorStep")
+                        .HasColumnType("INTEGER");
+
                     b.Property<bool>("LockoutEnabled")
                         .HasColumnType("INTEGER");
 
                     b.Property<long?>("LockoutEnd")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Lockouts")
                         .HasColumnType("INTEGER");
 
                     b.Property<string>("NormalizedEmail")
@@ -1217,6 +1249,13 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
                     b.Property<bool>("PhoneNumberConfirmed")
                         .HasColumnType("INTEGER");
+
+                    b.Property<string>("ProtectedFactor")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("RecoveryCodes")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
 
                     b.Property<string>("SecurityStamp")
                         .HasColumnType("TEXT");
@@ -1263,15 +1302,6 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("UserId")
-                        .OnDelete(DeleteBehavior.Cascade)
-                        .IsRequired();
-                });
-
-            modelBuilder.Entity("Umbrek.Service.Storage.AccessTokenRow", b =>
-                {
-                    b.HasOne("Umbrek.Service.Storage.Technician", null)
-                        .WithMany()
-                        .HasForeignKey("TechnicianId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });
@@ -1386,6 +1416,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.Technician", null)
+                        .WithMany()
+                        .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()

@@ -1,0 +1,216 @@
+using System.Buffers.Text;
+using System.Security.Claims;
+using System.Security.Cryptography;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Identity;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
+using Umbrek.Core.Text;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Storage;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+
+namespace Umbrek.Service.Access;
+
+/// <summary>Signing in and out, tokens for scripts, and one's own password.</summary>
+public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, AuditLog audit, TimeProvider time)
+{
+    private static readonly TimeSpan FirstLockout = TimeSpan.FromMinutes(1);
+    private static readonly TimeSpan LongestLockout = TimeSpan.FromHours(1);
+    private static readonly TimeSpan LongestToken = TimeSpan.FromDays(366);
+    private const int MostTokens = 100;
+    private const int TriesBeforeLockout = 5;
+
+    public async Task<SignInAnswer> SignInAsync(SignInRequest request, HttpContext http, CancellationToken cancel)
+    {
+        var address = http.Address();
+        var technician = await technicians.FindByNameAsync(request.Name ?? "").ConfigureAwait(false);
+        if (technician is null)
+        {
+            // The same work as for a name that exists, so that the time does not tell which names do.
+            technicians.PasswordHasher.VerifyHashedPassword(new Technician(), DummyHash.Value, request.Password ?? "");
+            // What was typed is not kept: people type a password into the wrong field.
+            await audit.AddAsync(Nobody(address), "sign-in.refuse", "unknown name", cancel, ("why", "no such technician")).ConfigureAwait(false);
+            throw WrongCredentials();
+        }
+        if (await technicians.IsLockedOutAsync(technician).ConfigureAwait(false))
+        {
+            await RefusedAsync(technician, address, "locked", cancel).ConfigureAwait(false);
+            throw Locked(technician);
+        }
+        if (!await technicians.CheckPasswordAsync(technician, request.Password ?? "").ConfigureAwait(false))
+        {
+            throw await FailedAsync(technician, address, "wrong password", WrongCredentials(), cancel).ConfigureAwait(false);
+        }
+        var with = "password";
+        if (technician.TwoFactorEnabled)
+        {
+            if (string.IsNullOrWhiteSpace(request.Code))
+            {
+                throw new ProblemException(401, ProblemTypes.SecondFactorAsked, "The password is right. Now the code: the six digits that your authenticator app shows, or a recovery code.");
+            }
+            with = await factors.TakeAsync(technician.Id, request.Code, cancel).ConfigureAwait(false)
+                ?? throw await FailedAsync(technician, address, "wrong code", factors.Wrong(), cancel).ConfigureAwait(false);
+        }
+        if (technician.AccessFailedCount > 0 || technician.Lockouts > 0)
+        {
+            await using var db = database.Open();
+            await db.Users.Where(u => u.Id == technician.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.AccessFailedCount, 0).SetProperty(t => t.Lockouts, 0), cancel).ConfigureAwait(false);
+        }
+        return await OpenAsync(technician, request, http, with, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Ends what the caller signed in with.</summary>
+    public async Task SignOutAsync(HttpContext http, Asker by, CancellationToken cancel)
+    {
+        if (by.SignInId is { } id)
+        {
+            await signIns.EndAsync(id, by, cancel).ConfigureAwait(false);
+        }
+        if (http.User.Identity?.AuthenticationType != AccessTokenScheme.Name)
+        {
+            await http.SignOutAsync(IdentityConstants.ApplicationScheme).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>A token for a script. It gives no more than its maker has, and less if he says so.</summary>
+    public async Task<TokenAnswer> CreateTokenAsync(NewToken wish, Asker by, CancellationToken cancel)
+    {
+        var name = Names.Clean(wish.Name, "token's name", out var problem) ?? throw ProblemException.Invalid(problem);
+        var now = time.GetUtcNow();
+        if (wish.EndsAt <= now || wish.EndsAt > now + LongestToken)
+        {
+            throw ProblemException.Invalid("A token ends within a year, and not before it begins. Say when.");
+        }
+        if (wish.Permissions is not { Count: > 0 })
+        {
+            throw ProblemException.Invalid($"Say what the token is for: {string.Join(", ", PermissionSet.All.List().Select(PermissionWords.Word))}.");
+        }
+        var set = PermissionSet.Of([.. wish.Permissions]) | Role.Least;
+        if (!by.Reach.Limit.Includes(set))
+        {
+            throw new ProblemException(403, ProblemTypes.NotAllowed, "A token can't make one that is good for more than itself.");
+        }
+        var secret = RandomNumberGenerator.GetBytes(32);
+        var row = NewRow(by.Id, SignInKind.Script, name, by.Address, secret, wish.EndsAt);
+        row.Permissions = string.Join(' ', set.List().Select(PermissionWords.Word));
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        if (db.SignIns.Count(s => s.TechnicianId == by.Id && s.Kind == SignInKind.Script && s.ExpiresAt > now) >= MostTokens)
+        {
+            throw ProblemException.Invalid($"You have {MostTokens} tokens already; end some that nothing uses.");
+        }
+        db.SignIns.Add(row);
+        await audit.AddAsync(db, by, "token.create", name, cancel, ("id", $"{row.Id}"), ("permissions", row.Permissions), ("ends", $"{row.ExpiresAt:O}")).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        return new TokenAnswer(SignIns.ToInfo(row, by.SignInId), Base64Url.EncodeToString(secret));
+    }
+
+    /// <summary>Changes the caller's own password; all his other sign-ins end.</summary>
+    public async Task<int> ChangePasswordAsync(PasswordChange wish, Asker by, CancellationToken cancel)
+    {
+        var technician = await technicians.FindByIdAsync($"{by.Id}").ConfigureAwait(false) ?? throw ProblemException.NotFound("technician");
+        var result = await technicians.ChangePasswordAsync(technician, wish.Password ?? "", wish.NewPassword ?? "").ConfigureAwait(false);
+        if (!result.Succeeded)
+        {
+            if (result.Errors.Any(e => e.Code == nameof(IdentityErrorDescriber.PasswordMismatch)))
+            {
+                await audit.AddAsync(by, "password.refuse", by.Name, cancel).ConfigureAwait(false);
+                throw new ProblemException(403, ProblemTypes.WrongCredentials, "The password is wrong. This takes your own password as it was.");
+            }
+            throw ProblemException.Invalid(string.Join(' ', result.Errors.Select(e => e.Description)));
+        }
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        var ended = await SignIns.EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "password.change", by.Name, cancel, ("ended", $"{ended.Count}")).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        signIns.Cut(ended);
+        return ended.Count;
+    }
+
+    private async Task<SignInAnswer> OpenAsync(Technician technician, SignInRequest request, HttpContext http, string with, CancellationToken cancel)
+    {
+        var cookie = request.Use == SignInUse.Cookie;
+        var secret = RandomNumberGenerator.GetBytes(32);
+        var device = Names.Clean(request.Device ?? (cookie ? DeviceWords.Of(http.Request.Headers.UserAgent) : "client"), "device", out _) ?? "client";
+        var row = NewRow(technician.Id, cookie ? SignInKind.Console : SignInKind.Client, device, http.Address(), secret, time.GetUtcNow() + (cookie ? SignIns.ConsoleLife : SignIns.ClientLife));
+        var by = new Caller(technician.UserName ?? "", http.Address());
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        db.SignIns.Add(row);
+        await audit.AddAsync(db, by, "sign-in", by.Name, cancel, ("with", with), ("kind", SignIns.Word(row.Kind)), ("device", device), ("id", $"{row.Id}")).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        var info = new TechnicianInfo(technician.Id, by.Name, [], technician.TwoFactorEnabled);
+        if (!cookie)
+        {
+            return new SignInAnswer(info, Base64Url.EncodeToString(secret), row.ExpiresAt);
+        }
+        // A new cookie at every sign-in: one that was planted before is worth nothing after.
+        var principal = new ClaimsPrincipal(SignIns.Identify(row, by.Name, IdentityConstants.ApplicationScheme));
+        await http.SignInAsync(IdentityConstants.ApplicationScheme, principal, new AuthenticationProperties { IsPersistent = false, ExpiresUtc = row.ExpiresAt }).ConfigureAwait(false);
+        return new SignInAnswer(info, null, row.ExpiresAt);
+    }
+
+    private SignInRow NewRow(Guid technicianId, SignInKind kind, string device, string? address, byte[] secret, DateTimeOffset until) => new()
+    {
+        Id = Guid.CreateVersion7(),
+        TechnicianId = technicianId,
+        Kind = kind,
+        Sha256 = SHA256.HashData(secret),
+        Device = device,
+        Address = address,
+        CreatedAt = time.GetUtcNow(),
+        LastSeenAt = time.GetUtcNow(),
+        ExpiresAt = until,
+    };
+
+    /// <summary>Counts a failure; each lock-out in a row is twice as long as the one before.</summary>
+    private async Task<ProblemException> FailedAsync(Technician technician, string? address, string why, ProblemException problem, CancellationToken cancel)
+    {
+        await RefusedAsync(technician, address, why, cancel).ConfigureAwait(false);
+        await using var db = database.Open();
+        var mine = db.Users.Where(u => u.Id == technician.Id);
+        // Counted by the database: of many tries at once none goes uncounted, and nothing else of the account is written.
+        await mine.ExecuteUpdateAsync(u => u.SetProperty(t => t.AccessFailedCount, t => t.AccessFailedCount + 1), cancel).ConfigureAwait(false);
+        if (await mine.Select(u => u.AccessFailedCount).FirstAsync(cancel).ConfigureAwait(false) < TriesBeforeLockout)
+        {
+            return problem;
+        }
+        var wait = FirstLockout * Math.Pow(2, Math.Min(technician.Lockouts, 10));
+        DateTimeOffset? until = DateTimeOffset.UtcNow + (wait < LongestLockout ? wait : LongestLockout);
+        await mine.ExecuteUpdateAsync(u => u.SetProperty(t => t.LockoutEnd, until).SetProperty(t => t.Lockouts, t => t.Lockouts + 1).SetProperty(t => t.AccessFailedCount, 0), cancel).ConfigureAwait(false);
+        technician.LockoutEnd = until;
+        return Locked(technician);
+    }
+
+    private Task RefusedAsync(Technician technician, string? address, string why, CancellationToken cancel) =>
+        audit.AddAsync(Nobody(address), "sign-in.refuse", technician.UserName ?? "", cancel, ("why", why));
+
+    private static ProblemException Locked(Technician technician) =>
+        new(429, ProblemTypes.TooManyAttempts, $"This account is locked after too many wrong tries, until {technician.LockoutEnd:HH:mm 'UTC'}. Wait, then try again; each time it is longer.");
+
+    /// <summary>Somebody who has not proven to be anybody.</summary>
+    public static Caller Nobody(string? address) => new("nobody", address);
+
+    private static ProblemException WrongCredentials() => new(401, ProblemTypes.WrongCredentials, "Name or password is wrong.");
+
+    private static readonly Lazy<string> DummyHash = new(() => new PasswordHasher<Technician>().HashPassword(new Technician(), Guid.NewGuid().ToString()));
+}
+
+/// <summary>A browser in two words, from what it says of itself: for a list in which its owner finds it again.</summary>
+internal static class DeviceWords
+{
+    private static readonly (string Sign, string Word)[] Browsers = [("Edg/", "Edge"), ("Firefox/", "Firefox"), ("Chrome/", "Chromium"), ("Safari/", "Safari")];
+    private static readonly (string Sign, string Word)[] Systems = [("Android", "Android"), ("iPhone", "iPhone"), ("iPad", "iPad"), ("Windows", "Windows"), ("Mac OS X", "macOS"), ("Linux", "Linux")];
+
+    public static string Of(string? userAgent)
+    {
+        var said = userAgent ?? "";
+        var browser = Browsers.FirstOrDefault(b => said.Contains(b.Sign, StringComparison.Ordinal)).Word ?? "browser";
+        var system = Systems.FirstOrDefault(s => said.Contains(s.Sign, StringComparison.Ordinal)).Word;
+        return system is null ? browser : $"{browser} on {system}";
+    }
+}

@@ -1,0 +1,158 @@
+﻿using Microsoft.EntityFrameworkCore.Migrations;
+
+#nullable disable
+
+namespace Umbrek.Service.Storage.Migrations.Sqlite
+{
+    /// <inheritdoc />
+    public partial class SignIns : Migration
+    {
+        /// <inheritdoc />
+        protected override void Up(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.AddColumn<long>(
+                name: "FactorStep",
+                table: "AspNetUsers",
+                type: "INTEGER",
+                nullable: false,
+                defaultValue: 0L);
+
+            migrationBuilder.AddColumn<int>(
+                name: "Lockouts",
+                table: "AspNetUsers",
+                type: "INTEGER",
+                nullable: false,
+                defaultValue: 0);
+
+            migrationBuilder.AddColumn<string>(
+                name: "ProtectedFactor",
+                table: "AspNetUsers",
+                type: "TEXT",
+                nullable: true);
+
+            migrationBuilder.AddColumn<string>(
+                name: "RecoveryCodes",
+                table: "AspNetUsers",
+                type: "TEXT",
+                nullable: false,
+                defaultValue: "");
+
+            migrationBuilder.CreateTable(
+                name: "Settings",
+                columns: table => new
+                {
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Settings", x => x.Name);
+                });
+
+            migrationBuilder.CreateTable(
+                name: "SignIns",
+                columns: table => new
+                {
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Kind = table.Column<int>(type: "INTEGER", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Device = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    LastSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ExpiresAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Permissions = table.Column<string>(type: "TEXT", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_SignIns", x => x.Id);
+                    table.ForeignKey(
+                        name: "FK_SignIns_AspNetUsers_TechnicianId",
+                        column: x => x.TechnicianId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateIndex(
+                name: "IX_SignIns_Sha256",
+                table: "SignIns",
+                column: "Sha256",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_SignIns_TechnicianId",
+                table: "SignIns",
+                column: "TechnicianId");
+
+            // Who is signed in with a client stays so.
+            migrationBuilder.Sql("""
+                INSERT INTO "SignIns" ("Id", "TechnicianId", "Kind", "Sha256", "Device", "CreatedAt", "LastSeenAt", "ExpiresAt")
+                SELECT "Id", "TechnicianId", 1, "Sha256", "Device", "CreatedAt", "CreatedAt", "ExpiresAt" FROM "AccessTokens"
+                """);
+
+            migrationBuilder.DropTable(
+                name: "AccessTokens");
+        }
+
+        /// <inheritdoc />
+        protected override void Down(MigrationBuilder migrationBuilder)
+        {
+            migrationBuilder.DropTable(
+                name: "Settings");
+
+            migrationBuilder.DropTable(
+                name: "SignIns");
+
+            migrationBuilder.DropColumn(
+                name: "FactorStep",
+                table: "AspNetUsers");
+
+            migrationBuilder.DropColumn(
+                name: "Lockouts",
+                table: "AspNetUsers");
+
+            migrationBuilder.DropColumn(
+                name: "ProtectedFactor",
+                table: "AspNetUsers");
+
+            migrationBuilder.DropColumn(
+                name: "RecoveryCodes",
+                table: "AspNetUsers");
+
+            migrationBuilder.CreateTable(
+                name: "AccessTokens",
+                columns: table => new
+                {
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Device = table.Column<string>(type: "TEXT", nullable: false),
+                    ExpiresAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_AccessTokens", x => x.Id);
+                    table.ForeignKey(
+                        name: "FK_AccessTokens_AspNetUsers_TechnicianId",
+                        column: x => x.TechnicianId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateIndex(
+                name: "IX_AccessTokens_Sha256",
+                table: "AccessTokens",
+                column: "Sha256",
+                unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_AccessTokens_TechnicianId",
+                table: "AccessTokens",
+                column: "TechnicianId");
+        }
+    }
+}

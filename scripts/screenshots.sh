@@ -24,7 +24,8 @@ echo "$password" | umbrek sign-in "https://localhost:$port" --name "$name" --pas
 umbrek run --on 'quay-*, plover-*, ripening-*' -- uptime >/dev/null
 umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print' >/dev/null 2>&1 || true
 umbrek run --on 'in "Tarn Valley Creamery/Office" or in "Brindle Moor Observatory/Data Room"' -- uname -r >/dev/null
-(cd console && node screenshots/take.mjs "https://localhost:$port" "$key" "$name" "$password" "$out")
+other=$(node -p "require('$data/demo-accounts.json').find((a) => a.name === 'Priya Lund').password")
+(cd console && node screenshots/take.mjs "https://localhost:$port" "$key" "$name" "$password" 'Priya Lund' "$other" "$out")
 
 # A terminal window under a screen of its own.
 number=97
@@ -59,4 +60,7 @@ umbrek job list --most 5"
 terminal client-audit.png "umbrek audit list --action job
 umbrek audit list --action sign-in.refuse
 umbrek audit verify"
-terminal client-help.png "umbrek run --help"
+terminal client-access.png "umbrek access matrix
+umbrek access grants --of 'Tomasz Vail'
+umbrek access explain 'Priya Lund' orrin-desk-02
+umbrek role list"

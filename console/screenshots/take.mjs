@@ -1,12 +1,12 @@
 // Takes the pictures in docs/screenshots of a running demo:
-//   node take.mjs ADDRESS KEY-SHA256-HEX NAME PASSWORD DIRECTORY
+//   node take.mjs ADDRESS KEY-SHA256-HEX NAME PASSWORD OTHER-NAME OTHER-PASSWORD DIRECTORY
 // The browser trusts the demo's certificate by the hash of its key and nothing else.
 import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
 
-const [address, key, name, password, directory] = process.argv.slice(2);
+const [address, key, name, password, other, otherPassword, directory] = process.argv.slice(2);
 const profile = mkdtempSync(join(tmpdir(), "umbrek-browser-"));
 const browser = await chromium.launchPersistentContext(profile, {
   executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
@@ -81,6 +81,15 @@ await page.locator("a.job-row", { hasText: "uname -r" }).first().click();
 await page.getByLabel(/^Output of/).waitFor();
 await shot("console-job.png");
 
+await page.goto(`${address}/people/reach`);
+await page.getByText("view and files").waitFor();
+await shot("console-reach.png");
+await page.goto(`${address}/account`);
+await page.getByRole("button", { name: "Set one up" }).click();
+await page.getByLabel("Your password again").fill(password);
+await page.getByRole("button", { name: "Go on" }).click();
+await page.getByText("Let your authenticator app read this").waitFor();
+await shot("console-account.png");
 await page.goto(`${address}/people/audit`);
 await page.getByText("job.create").first().waitFor();
 await shot("console-audit.png");
@@ -93,27 +102,24 @@ await page.getByText("Hand it out").waitFor();
 await shot("console-installer.png");
 const link = await page.getByLabel("A link for the person at the computer", { exact: true }).innerText();
 
-await page.goto(`${address}/join/find`);
-await page.getByPlaceholder("Choose").click();
-await page.getByRole("option", { name: "creamery-office-01" }).click();
-await page.getByLabel("Addresses").fill("198.51.100.48-215");
-await page.getByRole("button", { name: "Look around from creamery-office-01" }).click();
-await page.getByText("office-printer").waitFor();
-await shot("console-find.png");
-
-await page.goto(`${address}/join/agents`);
-await page.getByRole("button", { name: /^Update to/ }).click();
-await page.getByText("updated", { exact: true }).waitFor();
-await shot("console-agents.png");
-
-await page.emulateMedia({ colorScheme: "light" });
-await page.goto(`${address}/hosts?scope=${encodeURIComponent("Saltmarsh Ferry")}`);
-await page.getByText("quay-ticket-01").first().waitFor();
-await shot("console-hosts-day.png");
-
 await page.goto(link);
 await page.getByRole("heading", { name: "Let this computer be looked after" }).waitFor();
 await shot("console-offer.png");
+
+// Somebody who may look on and put files in order, and no more.
+await page.emulateMedia({ colorScheme: "dark" });
+await page.goto(`${address}/account`);
+await page.getByRole("button", { name: "sign out" }).click();
+await page.getByLabel("Name").fill(other);
+await page.getByRole("textbox", { name: "Password" }).fill(otherPassword);
+await page.getByRole("button", { name: "Sign in" }).click();
+await page.getByRole("link", { name: other }).waitFor();
+await page.goto(`${address}/hosts?on=orrin-desk-02`);
+await page.getByRole("link", { name: "orrin-desk-02" }).first().click();
+await page.getByText("You may not run commands on orrin-desk-02").waitFor();
+await page.getByRole("button", { name: "Edit: not allowed. Say why" }).click();
+await page.getByText("You may not change what is kept of orrin-desk-02").waitFor();
+await shot("console-not-allowed.png");
 
 await browser.close();
 rmSync(profile, { recursive: true, force: true });

@@ -56,6 +56,7 @@ export function GiveRole({ to, at, onClose }: { to: Holder; at?: string; onClose
           value={role}
           onChange={setRole}
           allowDeselect={false}
+          data-autofocus
           {...(chosen && { description: chosen.permissions.join(", ") })}
         />
         <Select

@@ -38,19 +38,23 @@ public static class EndpointNeeds
 
     public static T Needs<T>(this T endpoint, NeedAt at, Permission permission) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(at, permission));
 
-    /// <summary>Asks, for every endpoint of a group, what it has declared; a refusal goes into the audit log.</summary>
-    public static async ValueTask<object?> AskAsync(EndpointFilterInvocationContext context, EndpointFilterDelegate next)
+    /// <summary>Asks for what the endpoint has declared, before anything of the request is read; a refusal goes into the audit log.</summary>
+    public static async Task AskAsync(HttpContext http, RequestDelegate next)
     {
-        var http = context.HttpContext;
-        if (http.GetEndpoint()?.Metadata.GetMetadata<NeedsAttribute>() is not { } need)
+        if (http.GetEndpoint() is not { } endpoint || endpoint.Metadata.GetMetadata<NeedsAttribute>() is not { } need)
         {
-            return await next(context).ConfigureAwait(false);
+            if (http.GetEndpoint() is { } asked && IsForgotten(asked))
+            {
+                throw new InvalidOperationException($"{asked.DisplayName} has not declared a permission.");
+            }
+            await next(http).ConfigureAwait(false);
+            return;
         }
         var by = await Asker.BindAsync(http).ConfigureAwait(false);
         try
         {
             Ask(http.RequestServices.GetRequiredService<Gate>(), by, need, () => Guid.Parse($"{http.GetRouteValue("id")}"));
-            return await next(context).ConfigureAwait(false);
+            await next(http).ConfigureAwait(false);
         }
         catch (ProblemException e) when (e.Problem.Word == ProblemTypes.NotAllowed)
         {
@@ -81,12 +85,14 @@ public static class EndpointNeeds
         }
     }
 
-    /// <summary>A service with an endpoint that has not said what it needs does not start.</summary>
-    public static void Check(IEnumerable<EndpointDataSource> sources)
+    /// <summary>Ours without a word about what it needs; what the framework answers a wrong method with is none of ours.</summary>
+    private static bool IsForgotten(Endpoint endpoint) => endpoint is RouteEndpoint
+        && endpoint.Metadata.GetMetadata<NeedsAttribute>() is null && endpoint.Metadata.GetMetadata<Microsoft.AspNetCore.Authorization.IAllowAnonymous>() is null && endpoint.Metadata.GetMetadata<Microsoft.AspNetCore.SignalR.HubMetadata>() is null;
+
+    /// <summary>A service with an endpoint that has not said what it needs does not stay up.</summary>
+    public static void Check(EndpointDataSource source)
     {
-        var forgotten = sources.SelectMany(s => s.Endpoints).OfType<RouteEndpoint>()
-            .Where(e => e.Metadata.GetMetadata<NeedsAttribute>() is null && e.Metadata.GetMetadata<Microsoft.AspNetCore.Authorization.IAllowAnonymous>() is null && e.Metadata.GetMetadata<Microsoft.AspNetCore.SignalR.HubMetadata>() is null)
-            .Select(e => e.RoutePattern.RawText).ToList();
+        var forgotten = source.Endpoints.OfType<RouteEndpoint>().Where(IsForgotten).Select(e => e.RoutePattern.RawText).ToList();
         if (forgotten.Count > 0)
         {
             throw new InvalidOperationException($"Endpoints that have not declared a permission: {string.Join(", ", forgotten)}");

@@ -83,8 +83,9 @@ public sealed class Gate(AccessIndex access, EstateIndex estate, TimeProvider ti
     }
 
     /// <summary>For what he may nowhere do.</summary>
-    public ProblemException RefuseAnywhere(Asker by, Permission permission) =>
-        new(403, ProblemTypes.NotAllowed, $"None of your grants holds '{PermissionWords.Word(permission)}' anywhere, and this needs it. {Remedy(new AccessDecision(permission, AccessReason.NoGrant, null), null)}");
+    public ProblemException RefuseAnywhere(Asker by, Permission permission) => !by.Reach.Limit.Contains(permission)
+        ? new(403, ProblemTypes.NotAllowed, $"The token of this sign-in is not for '{PermissionWords.Word(permission)}', and this needs it. Sign in without a limit, or use a token that is for it.")
+        : new(403, ProblemTypes.NotAllowed, $"None of your grants holds '{PermissionWords.Word(permission)}' anywhere, and this needs it. {Remedy(new AccessDecision(permission, AccessReason.NoGrant, null), null)}");
 
     private string Remedy(AccessDecision decision, string? path) => AccessWords.Remedy(decision, access.WhoAdministers(path));
 }

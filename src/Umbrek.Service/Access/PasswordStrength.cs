@@ -15,6 +15,10 @@ public sealed class PasswordStrength : IPasswordValidator<Technician>
     private const int LeastScore = 3;
     private const int Estimated = 72;
 
+    /// <summary>Reading its word lists takes longer than anything else here, so it is done once.</summary>
+    private static readonly Lazy<Zxcvbn.Zxcvbn> Estimator = new(() => new Zxcvbn.Zxcvbn());
+    private static readonly Lock Gate = new();
+
     public Task<IdentityResult> ValidateAsync(UserManager<Technician> manager, Technician user, string? password) => Task.FromResult(Check(password ?? "", user.UserName ?? "") is { } problem
         ? IdentityResult.Failed(new IdentityError { Code = nameof(PasswordStrength), Description = problem })
         : IdentityResult.Success);
@@ -30,7 +34,11 @@ public sealed class PasswordStrength : IPasswordValidator<Technician>
         {
             return $"The password has {password.Length} characters; {MaxLength} is the most.";
         }
-        var estimate = Zxcvbn.Zxcvbn.MatchPassword(password.Length > Estimated ? password[..Estimated] : password, [.. name.Split(' ', StringSplitOptions.RemoveEmptyEntries), "umbrek"]);
+        Zxcvbn.Result estimate;
+        lock (Gate)
+        {
+            estimate = Estimator.Value.EvaluatePassword(password.Length > Estimated ? password[..Estimated] : password, [.. name.Split(' ', StringSplitOptions.RemoveEmptyEntries), "umbrek"]);
+        }
         return estimate.Score >= LeastScore ? null
             : $"The password is guessed too soon ({estimate.CrackTimeDisplay} for somebody who has stolen its hash). Four words that nobody would guess together do well.";
     }

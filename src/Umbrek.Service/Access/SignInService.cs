@@ -35,7 +35,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
             await audit.AddAsync(Nobody(address), "sign-in.refuse", "unknown name", cancel, ("why", "no such technician")).ConfigureAwait(false);
             throw WrongCredentials();
         }
-        if (await technicians.IsLockedOutAsync(technician).ConfigureAwait(false))
+        if (technician.LockoutEnd > time.GetUtcNow())
         {
             await RefusedAsync(technician, address, "locked", cancel).ConfigureAwait(false);
             throw Locked(technician);
@@ -67,7 +67,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
     {
         if (by.SignInId is { } id)
         {
-            await signIns.EndAsync(id, by, cancel).ConfigureAwait(false);
+            await signIns.EndAsync(id, by, cancel, "sign-out").ConfigureAwait(false);
         }
         if (http.User.Identity?.AuthenticationType != AccessTokenScheme.Name)
         {
@@ -180,7 +180,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
             return problem;
         }
         var wait = FirstLockout * Math.Pow(2, Math.Min(technician.Lockouts, 10));
-        DateTimeOffset? until = DateTimeOffset.UtcNow + (wait < LongestLockout ? wait : LongestLockout);
+        DateTimeOffset? until = time.GetUtcNow() + (wait < LongestLockout ? wait : LongestLockout);
         await mine.ExecuteUpdateAsync(u => u.SetProperty(t => t.LockoutEnd, until).SetProperty(t => t.Lockouts, t => t.Lockouts + 1).SetProperty(t => t.AccessFailedCount, 0), cancel).ConfigureAwait(false);
         technician.LockoutEnd = until;
         return Locked(technician);

@@ -41,13 +41,13 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
     }
 
     /// <summary>Ends one of the technician's own.</summary>
-    public async Task EndAsync(Guid id, Asker by, CancellationToken cancel)
+    public async Task EndAsync(Guid id, Asker by, CancellationToken cancel, string action = "sign-in.end")
     {
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await db.SignIns.FirstOrDefaultAsync(s => s.Id == id && s.TechnicianId == by.Id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("sign-in");
         db.SignIns.Remove(row);
-        await audit.AddAsync(db, by, "sign-in.end", by.Name, cancel, ("device", row.Device), ("kind", Word(row.Kind)), ("id", $"{id}")).ConfigureAwait(false);
+        await audit.AddAsync(db, by, action, by.Name, cancel, ("device", row.Device), ("kind", Word(row.Kind)), ("id", $"{id}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         Cut([id]);
     }

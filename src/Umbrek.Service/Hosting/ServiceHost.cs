@@ -66,6 +66,8 @@ public static class ServiceHost
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
+        // Only now are the endpoints made; making them twice would take a second.
+        EndpointNeeds.Check(app.Services.GetRequiredService<EndpointDataSource>());
     }
 
     private static void Listen(WebApplicationBuilder builder, ServiceOptions options)
@@ -241,8 +243,9 @@ public static class ServiceHost
         app.UseRouting();
         app.UseAuthentication();
         app.UseAuthorization();
+        app.Use(next => context => EndpointNeeds.AskAsync(context, next));
 
-        var api = app.MapGroup("/api/v1").AddEndpointFilter(EndpointNeeds.AskAsync);
+        var api = app.MapGroup("/api/v1");
         api.MapAccess();
         api.MapEnrolment();
         api.MapEstate();
@@ -268,7 +271,6 @@ public static class ServiceHost
         });
         app.MapFallback("/api/{**path}", (HttpContext http) => ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
         app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
-        EndpointNeeds.Check(((IEndpointRouteBuilder)app).DataSources);
     }
 
     private static Task Refuse(HttpContext http) =>

@@ -23,6 +23,8 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
     private readonly SimulatedAgents newcomers = new(Path.Combine(directory, "newcomers"), TimeProvider.System);
     private readonly SimulatedAgents agents = new(Path.Combine(directory, "hosts"), TimeProvider.System);
 
+    private string? token;
+
     public Uri Address { get; } = new($"https://localhost:{port}");
     public ServicePin? Pin { get; private set; }
     public List<DemoAccount> Accounts { get; private set; } = [];
@@ -71,11 +73,17 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         return service;
     }
 
+    /// <summary>The lead's client; signed in once, however often it is asked for.</summary>
     public async Task<ApiClient> SignInAsync(CancellationToken cancel)
     {
+        if (token is not null)
+        {
+            return new ApiClient(Address, Pin, token);
+        }
         using var api = new ApiClient(Address, Pin);
         var answer = await api.PostAsync("sign-in", new SignInRequest(Accounts[0].Name, Accounts[0].Password, SignInUse.Token, "demo"), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
-        return new ApiClient(Address, Pin, answer.Token);
+        token = answer.Token;
+        return new ApiClient(Address, Pin, token);
     }
 
     /// <summary>Runs every host's agent until it is told to stop.</summary>

@@ -143,7 +143,14 @@ public sealed class EveryEndpointTests
         var builder = WebApplication.CreateSlimBuilder();
         var app = builder.Build();
         app.MapGet("/api/v1/forgotten", () => "");
-        Should.Throw<InvalidOperationException>(() => EndpointNeeds.Check(((IEndpointRouteBuilder)app).DataSources)).Message.ShouldContain("/api/v1/forgotten");
+        Should.Throw<InvalidOperationException>(() => EndpointNeeds.Check(((IEndpointRouteBuilder)app).DataSources.Single())).Message.ShouldContain("/api/v1/forgotten");
+    }
+
+    [Fact]
+    public async Task All_endpoints_are_looked_at_when_the_service_starts()
+    {
+        await using var service = await TestService.StartAsync();
+        Endpoints(service).Count.ShouldBe(Declared.Split('\n').Length);
     }
 
     [Theory]

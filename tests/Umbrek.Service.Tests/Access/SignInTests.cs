@@ -65,16 +65,13 @@ public sealed class SignInTests
         }
         (await TryAsync(service, TestService.Password, "000000")).ShouldBe(ProblemTypes.TooManyAttempts);
         (await TryAsync(service, TestService.Password)).ShouldBe(ProblemTypes.TooManyAttempts);
-        (await LockedForAsync(service)).ShouldBeInRange(0.5, 1);
-        await using (var db = service.Get<IDatabase>().Open())
-        {
-            await db.Users.ExecuteUpdateAsync(u => u.SetProperty(t => t.LockoutEnd, DateTimeOffset.UtcNow.AddSeconds(-1)));
-        }
+        (await LockedForAsync(service)).ShouldBe(TimeSpan.FromMinutes(1));
+        time.Advance(TimeSpan.FromMinutes(1));
         for (var i = 0; i < 5; i++)
         {
             await TryAsync(service, "not the password");
         }
-        (await LockedForAsync(service)).ShouldBeInRange(1.5, 2);
+        (await LockedForAsync(service)).ShouldBe(TimeSpan.FromMinutes(2));
         var log = (await service.Api.GetAsync("audit?action=sign-in.refuse", WireJson.Default.PageAuditInfo, default)).Items;
         log.Count(l => l.Detail.Contains("wrong code", StringComparison.Ordinal)).ShouldBe(5);
         log.ShouldAllBe(l => !l.Detail.Contains("000000"));
@@ -323,11 +320,10 @@ public sealed class SignInTests
         }
     }
 
-    /// <returns>Minutes.</returns>
-    private static async Task<double> LockedForAsync(TestService service)
+    private static async Task<TimeSpan> LockedForAsync(TestService service)
     {
         await using var db = service.Get<IDatabase>().Open();
-        return ((await db.Users.AsNoTracking().SingleAsync()).LockoutEnd!.Value - DateTimeOffset.UtcNow).TotalMinutes;
+        return (await db.Users.AsNoTracking().SingleAsync()).LockoutEnd!.Value - service.Get<TimeProvider>().GetUtcNow();
     }
 
     private static async Task<string> CookieAsync(TestService service, string? had = null)

@@ -25,7 +25,7 @@ public sealed class AuditTests
         var lines = (await ListAsync(service, "")).Items.Reverse().Where(a => !a.Action.StartsWith("group.", StringComparison.Ordinal)).ToList();
         lines.Select(a => $"{a.Actor}: {a.Action} {a.Target}").ShouldBe(
         [
-            "set-up code: technician.create Ines Okafor", "Ines Okafor: sign-in Ines Okafor", "Ines Okafor: technician.create Priya Lund",
+            "set-up code: technician.create Ines Okafor", "set-up code: grant.create Ines Okafor", "Ines Okafor: sign-in Ines Okafor", "Ines Okafor: technician.create Priya Lund",
             "nobody: sign-in.refuse Priya Lund", "nobody: sign-in.refuse unknown name", "Ines Okafor: sign-out Ines Okafor", "Ines Okafor: sign-in Ines Okafor",
         ]);
         lines.ShouldAllBe(a => a.Address == "127.0.0.1");

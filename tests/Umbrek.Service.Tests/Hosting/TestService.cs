@@ -9,7 +9,9 @@ using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Service.Access;
+using Microsoft.EntityFrameworkCore;
 using Umbrek.Service.Hosting;
+using Umbrek.Service.Storage;
 using Umbrek.Simulation.Estate;
 using Umbrek.Simulation.Links;
 using Umbrek.Tests;
@@ -188,6 +190,19 @@ internal sealed class TestService : IAsyncDisposable
         directory.Dispose();
     }
 
+    private static readonly Lazy<Task<string>> Migrated = new(async () =>
+    {
+        var file = Path.Combine(Directory.CreateTempSubdirectory("umbrek-test-").FullName, SqliteDatabase.FileName);
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => Directory.Delete(Path.GetDirectoryName(file)!, recursive: true);
+        await using (var db = new SqliteDatabase(file).Open())
+        {
+            await db.Database.MigrateAsync();
+            await db.Database.ExecuteSqlRawAsync("PRAGMA wal_checkpoint(TRUNCATE)");
+        }
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        return file;
+    });
+
     private async Task CloseAsync()
     {
         await App.StopAsync();
@@ -197,6 +212,11 @@ internal sealed class TestService : IAsyncDisposable
     private async Task OpenAsync(int port)
     {
         var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
+        if (database is null && !File.Exists(options.PathOf(SqliteDatabase.FileName)))
+        {
+            // Brought up to date once for all tests; what migrations do to data has tests of its own.
+            File.Copy(await Migrated.Value, options.PathOf(SqliteDatabase.FileName));
+        }
         App = ServiceHost.Build(adjust(options), time);
         await ServiceHost.StartAsync(App, default);
         Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());

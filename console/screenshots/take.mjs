@@ -110,6 +110,7 @@ await shot("console-offer.png");
 await page.emulateMedia({ colorScheme: "dark" });
 await page.goto(`${address}/account`);
 await page.getByRole("button", { name: "sign out" }).click();
+await page.getByRole("heading", { name: "Sign in" }).waitFor();
 await page.getByLabel("Name").fill(other);
 await page.getByRole("textbox", { name: "Password" }).fill(otherPassword);
 await page.getByRole("button", { name: "Sign in" }).click();

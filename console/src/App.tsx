@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Outlet, Route, Routes } from "react-router";
 import { Door } from "./access/Door";
-import { api, ask, ServiceProblem } from "./api/client";
+import { meQuery } from "./access/useMay";
 import { useWaiting } from "./enrolment/useWaiting";
 import { estateStore } from "./estate/estateStore";
 import { HostsPage } from "./estate/HostsPage";
@@ -46,11 +46,7 @@ export function App() {
 }
 
 function Inside() {
-  const me = useQuery({
-    queryKey: ["me"],
-    queryFn: () => ask(api.GET("/api/v1/me")),
-    retry: (count, e) => !(e instanceof ServiceProblem && e.status === 401) && count < 30,
-  });
+  const me = useQuery(meQuery);
   if (me.isPending) return null;
   if (!me.data) return <Door />;
   return (

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, ask } from "../api/client";
+import { api, ask, ServiceProblem } from "../api/client";
 import type { Me, Permission } from "../api/types";
 import { useGroups } from "../estate/useGroups";
 
@@ -10,7 +10,19 @@ export function useMay(groupPath: string | undefined): (permission: Permission) 
   return (permission) => !group?.may || group.may.includes(permission);
 }
 
+/**
+ * The question who is signed in, alike for everybody who asks: "nobody" is an answer, after which the door stands open and must
+ * not be taken away from under somebody's typing by asking again.
+ */
+export const meQuery = {
+  queryKey: ["me"],
+  queryFn: () => ask(api.GET("/api/v1/me")),
+  staleTime: 30_000,
+  refetchOnWindowFocus: (query: { state: { data?: unknown } }) => query.state.data !== undefined,
+  retry: (count: number, e: Error) => !(e instanceof ServiceProblem && e.status === 401) && count < 30,
+};
+
 /** Who is signed in, and what he may do at one place at least, or everywhere. */
 export function useMe(): Me | undefined {
-  return useQuery({ queryKey: ["me"], queryFn: () => ask(api.GET("/api/v1/me")), staleTime: 30_000 }).data;
+  return useQuery(meQuery).data;
 }

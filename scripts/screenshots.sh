@@ -62,5 +62,4 @@ umbrek audit list --action sign-in.refuse
 umbrek audit verify"
 terminal client-access.png "umbrek access matrix
 umbrek access grants --of 'Tomasz Vail'
-umbrek access explain 'Priya Lund' orrin-desk-02
-umbrek role list"
+umbrek access explain 'Priya Lund' orrin-desk-02"

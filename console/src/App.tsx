@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Outlet, Route, Routes } from "react-router";
 import { Door } from "./access/Door";
+import { ServiceProblem } from "./api/client";
 import { meQuery } from "./access/useMay";
 import { useWaiting } from "./enrolment/useWaiting";
 import { estateStore } from "./estate/estateStore";
@@ -48,7 +49,9 @@ export function App() {
 function Inside() {
   const me = useQuery(meQuery);
   if (me.isPending) return null;
-  if (!me.data) return <Door />;
+  // Ended from elsewhere, or by time: what was seen goes from the screen.
+  const ended = me.error instanceof ServiceProblem && me.error.status === 401;
+  if (!me.data || ended) return <Door />;
   return (
     <Routes>
       <Route element={<Frame me={me.data} />}>

@@ -10,6 +10,10 @@ export function useMay(groupPath: string | undefined): (permission: Permission) 
   return (permission) => !group?.may || group.may.includes(permission);
 }
 
+type Asked = { state: { data?: unknown; error: unknown } };
+
+const inside = (query: Asked) => query.state.data !== undefined && !query.state.error;
+
 /**
  * The question who is signed in, alike for everybody who asks: "nobody" is an answer, after which the door stands open and must
  * not be taken away from under somebody's typing by asking again.
@@ -18,7 +22,8 @@ export const meQuery = {
   queryKey: ["me"],
   queryFn: () => ask(api.GET("/api/v1/me")),
   staleTime: 30_000,
-  refetchOnWindowFocus: (query: { state: { data?: unknown } }) => query.state.data !== undefined,
+  refetchOnWindowFocus: inside,
+  refetchInterval: (query: Asked) => inside(query) && 30_000,
   retry: (count: number, e: Error) => !(e instanceof ServiceProblem && e.status === 401) && count < 30,
 };
 

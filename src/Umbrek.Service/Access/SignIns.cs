@@ -6,6 +6,7 @@ using Umbrek.Service.Audit;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
 
 namespace Umbrek.Service.Access;
 
@@ -43,6 +44,10 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
     /// <summary>Ends one of the technician's own.</summary>
     public async Task EndAsync(Guid id, Asker by, CancellationToken cancel, string action = "sign-in.end")
     {
+        if (by.IsScript && id != by.SignInId)
+        {
+            throw OwnOnly();
+        }
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await db.SignIns.FirstOrDefaultAsync(s => s.Id == id && s.TechnicianId == by.Id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("sign-in");
@@ -64,6 +69,10 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
     /// <summary>Ends every one of the technician's own but the one that asks.</summary>
     public async Task<int> EndOthersAsync(Asker by, CancellationToken cancel)
     {
+        if (by.IsScript)
+        {
+            throw OwnOnly();
+        }
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var ended = await EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
@@ -72,6 +81,8 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
         Cut(ended);
         return ended.Count;
     }
+
+    private static ProblemException OwnOnly() => new(403, ProblemTypes.NotAllowed, "A token ends itself and nothing else. Sign in yourself for that.");
 
     /// <summary>What goes on because of these ends now.</summary>
     public void Cut(IEnumerable<Guid> ids)

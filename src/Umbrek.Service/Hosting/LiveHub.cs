@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.SignalR;
 using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Jobs;
@@ -21,7 +22,7 @@ namespace Umbrek.Service.Hosting;
 /// begin anew if they may.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, AuditLog audit, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsAtFirst = 50;
@@ -225,11 +226,18 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Esta
         try
         {
             by = Asker.Of(Context.User!, Context.GetHttpContext()?.Address(), access);
-            EndpointNeeds.Ask(gate, by, NeedsOf(method), () => throw new InvalidOperationException("A live view asks for its place itself."));
         }
         catch (ProblemException e)
         {
             throw new HubException(e.Message);
+        }
+        try
+        {
+            EndpointNeeds.Ask(gate, by, NeedsOf(method), () => throw new InvalidOperationException("A live view asks for its place itself."));
+        }
+        catch (ProblemException e)
+        {
+            throw await RefusedAsync(by, method, e, cancel).ConfigureAwait(false);
         }
         using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed, signIns.EndedOf(Context.User!));
         await using var items = view(by, either.Token).GetAsyncEnumerator(either.Token);
@@ -249,10 +257,20 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Esta
             }
             catch (ProblemException e)
             {
-                throw new HubException(e.Message);
+                throw await RefusedAsync(by, method, e, cancel).ConfigureAwait(false);
             }
             yield return items.Current;
         }
+    }
+
+    /// <summary>A refusal goes into the audit log here as it does for calls.</summary>
+    private async Task<HubException> RefusedAsync(Asker by, string method, ProblemException problem, CancellationToken cancel)
+    {
+        if (problem.Problem.Word == ProblemTypes.NotAllowed)
+        {
+            await audit.AddAsync(by, "access.refuse", $"live view {method}", cancel, ("needs", PermissionWords.Word(NeedsOf(method).Permission)), ("why", problem.Message)).ConfigureAwait(false);
+        }
+        return new HubException(problem.Message);
     }
 
     private static NeedsAttribute NeedsOf(string method) => typeof(LiveHub).GetMethod(method)!.GetCustomAttribute<NeedsAttribute>()!;

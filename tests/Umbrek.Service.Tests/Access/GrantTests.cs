@@ -67,6 +67,10 @@ public sealed class GrantTests
         var line = (await service.Api.GetAsync("audit?action=access.refuse", WireJson.Default.PageAuditInfo, default)).Items.Single();
         (line.Actor, line.Target).ShouldBe(("Priya Lund", $"POST /api/v1/hosts/{host.Id}/retire"));
         line.Detail.ShouldContain("\"needs\":\"configure\"");
+
+        await using var live = await service.LiveAsync(priya);
+        await Should.ThrowAsync<HubException>(async () => await live.StreamAsync<Wire.Enrolment.ScanChanges>("Scan", Guid.NewGuid()).ToListAsync());
+        (await service.Api.GetAsync("audit?action=access.refuse", WireJson.Default.PageAuditInfo, default)).Items[0].Target.ShouldBe("live view Scan");
     }
 
     [Fact]

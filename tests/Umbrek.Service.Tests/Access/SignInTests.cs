@@ -223,7 +223,11 @@ public sealed class SignInTests
         refused.Problem.Word.ShouldBe(ProblemTypes.NotAllowed);
         var said = (await script.GetAsync($"hosts/{host.Id}/access", WireJson.Default.AccessExplanation, default)).Answers.Single(a => a.Permission == Permission.Run);
         (said.Reason, said.Sentence, said.Remedy).ShouldBe((AccessReason.SignInLacks, "You may not run commands on quay-ticket-01: the token of this sign-in is not for 'run'.", "Sign in without a limit, or use a token that is for it."));
-        (await Should.ThrowAsync<ApiException>(() => script.PostAsync("me/tokens", new NewToken("better", [Permission.Run], Noon.AddDays(1)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Problem.Status.ShouldBe(403);
+        // Nor one that outlives it; and of its maker's sign-ins it ends none but itself.
+        (await Should.ThrowAsync<ApiException>(() => script.PostAsync("me/tokens", new NewToken("longer", [Permission.See], Noon.AddDays(300)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Problem.Status.ShouldBe(403);
+        var hers = (await service.Api.GetAsync("me/sign-ins", WireJson.Default.PageSignInInfo, default)).Items.Single(s => s.Here);
+        (await Should.ThrowAsync<ApiException>(() => script.ActAsync(HttpMethod.Delete, $"me/sign-ins/{hers.Id}", default))).Problem.Status.ShouldBe(403);
+        (await Should.ThrowAsync<ApiException>(() => script.ActAsync(HttpMethod.Delete, "me/sign-ins", default))).Problem.Status.ShouldBe(403);
 
         time.Advance(TimeSpan.FromDays(2));
         (await Should.ThrowAsync<ApiException>(() => script.GetAsync("hosts", WireJson.Default.PageHostSummary, default))).Problem.Status.ShouldBe(401);

@@ -74,8 +74,15 @@ public static class AuditEndpoints
     }
 
     /// <summary>What narrows the log, from the query.</summary>
-    internal sealed record AuditQuery(string? Action, string? Actor, string? Target, string? Address, DateTimeOffset? From, DateTimeOffset? To)
+    internal sealed class AuditQuery
     {
+        public string? Action { get; init; }
+        public string? Actor { get; init; }
+        public string? Target { get; init; }
+        public string? Address { get; init; }
+        public DateTimeOffset? From { get; init; }
+        public DateTimeOffset? To { get; init; }
+
         public AuditFilter ToFilter() => From > To
             ? throw ProblemException.Invalid("'from' is later than 'to'; exchange them.")
             : new AuditFilter(Action, Actor, Target, Address, From, To);

@@ -47,6 +47,14 @@ public sealed partial class ProblemWriter(ILogger<ProblemWriter> log) : IExcepti
         return true;
     }
 
+    /// <summary>Puts words to an answer of the framework's that is only a status: an empty body where one is needed.</summary>
+    public static Task WriteBareAsync(HttpContext context) => context.Response.StatusCode switch
+    {
+        400 => WriteAsync(context, New(400, ProblemTypes.Malformed, "The request is not what is expected here: its body, or a value in its address, is missing or of another kind. The API description is at /openapi/v1.json."), context.RequestAborted),
+        415 => WriteAsync(context, New(415, ProblemTypes.Malformed, "The body is not JSON: send it with 'Content-Type: application/json'."), context.RequestAborted),
+        _ => Task.CompletedTask,
+    };
+
     public static async Task WriteAsync(HttpContext context, Problem problem, CancellationToken cancel)
     {
         context.Response.StatusCode = problem.Status ?? 500;

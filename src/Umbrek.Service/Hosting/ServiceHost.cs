@@ -235,6 +235,7 @@ public static class ServiceHost
     private static void Route(WebApplication app)
     {
         app.UseExceptionHandler(_ => { });
+        app.UseStatusCodePages(context => ProblemWriter.WriteBareAsync(context.HttpContext));
         app.Use(next => context => SecurityHeaders.ApplyAsync(context, next));
         if (app.Services.GetRequiredService<ServiceOptions>().Listen.All(l => l.Tls))
         {
@@ -269,9 +270,13 @@ public static class ServiceHost
             o.Transports = Microsoft.AspNetCore.Http.Connections.HttpTransportType.WebSockets;
             o.CloseOnAuthenticationExpiration = true;
         });
-        app.MapFallback("/api/{**path}", (HttpContext http) => ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
-        app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => files.ServeAsync(http)).AllowAnonymous();
+        app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => IsPage(http.Request)
+            ? files.ServeAsync(http)
+            : ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
     }
+
+    private static bool IsPage(HttpRequest request) =>
+        (HttpMethods.IsGet(request.Method) || HttpMethods.IsHead(request.Method)) && !request.Path.StartsWithSegments("/api");
 
     private static Task Refuse(HttpContext http) =>
         ProblemWriter.WriteAsync(http, new ProblemException(401, ProblemTypes.NotSignedIn, "You are not signed in, or your sign-in has ended. Sign in and try again.").Problem, http.RequestAborted);

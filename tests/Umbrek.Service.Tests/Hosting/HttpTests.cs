@@ -19,6 +19,7 @@ public sealed class HttpTests
             (HttpMethod.Post, "/api/v1/jobs", """{"selection":"all","command":{"line":"x","timeoutSeconds":"soon"}}""", true, HttpStatusCode.BadRequest, "malformed"),
             (HttpMethod.Post, "/api/v1/jobs", """{"selection":"in (","command":{"line":"x"}}""", true, HttpStatusCode.BadRequest, "selection-unreadable"),
             (HttpMethod.Post, "/api/v1/jobs", """{"selection":"nobody","command":{"line":"x"}}""", true, HttpStatusCode.UnprocessableEntity, "selection-empty"),
+            (HttpMethod.Delete, "/api/v1/jobs", null, true, HttpStatusCode.NotFound, "not-found"),
             (HttpMethod.Get, "/api/v1/hosts?limit=100000", null, true, HttpStatusCode.BadRequest, "invalid"),
             (HttpMethod.Get, "/api/v1/hosts?limit=x", null, true, HttpStatusCode.BadRequest, "malformed"),
             (HttpMethod.Get, $"/api/v1/hosts/{Guid.NewGuid()}", null, true, HttpStatusCode.NotFound, "not-found"),

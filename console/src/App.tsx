@@ -22,6 +22,7 @@ const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ defau
 const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ default: m.AccountPage })));
 const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
+const PoliciesPage = lazy(() => import("./access/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
 const InstallerPage = lazy(() => import("./enrolment/InstallerPage").then((m) => ({ default: m.InstallerPage })));
@@ -66,6 +67,7 @@ function Inside() {
         <Route path="/people/reach" element={<ReachPage />} />
         <Route path="/people/roles" element={<RolesPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
+        <Route path="/rules" element={<PoliciesPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/find" element={<FindPage />} />

@@ -34,7 +34,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -48,6 +48,8 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(SamplesKept))]
 [JsonSerializable(typeof(RunHeld))]
 [JsonSerializable(typeof(LinkGoodbye))]
+[JsonSerializable(typeof(HostSide))]
+[JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
 [JsonSerializable(typeof(HostAnswer))]
 [JsonSerializable(typeof(ReleaseOffer))]
@@ -62,6 +64,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(EnrolmentRequest))]
 [JsonSerializable(typeof(EnrolmentAnswer))]
 [JsonSerializable(typeof(InstallerSettings))]
+[JsonSerializable(typeof(HostPolicy))]
 [JsonSerializable(typeof(Problem))]
 [JsonSerializable(typeof(string))]
 [JsonSerializable(typeof(bool))]
@@ -87,7 +90,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<AccessKeyRule>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
@@ -105,6 +108,8 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(SamplesKept))]
 [JsonSerializable(typeof(RunHeld))]
 [JsonSerializable(typeof(LinkGoodbye))]
+[JsonSerializable(typeof(HostSide))]
+[JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
 [JsonSerializable(typeof(HostAnswer))]
 [JsonSerializable(typeof(RunStart))]
@@ -174,6 +179,10 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(List<GrantInfo>))]
 [JsonSerializable(typeof(AccessExplanation))]
 [JsonSerializable(typeof(List<AccessAnswer>))]
+[JsonSerializable(typeof(PolicyInfo))]
+[JsonSerializable(typeof(PolicyPlace))]
+[JsonSerializable(typeof(Page<PolicyPlace>))]
+[JsonSerializable(typeof(List<PolicyPlace>))]
 [JsonSerializable(typeof(AccessMatrix))]
 [JsonSerializable(typeof(Permission))]
 [JsonSerializable(typeof(List<AccessMatrixRow>))]

@@ -456,6 +456,77 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/policies": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The places that say something of the host policy, as far as the caller may see them. */
+    get: operations["listPolicies"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/policy": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What is said of the host policy for everything. */
+    get: operations["getPolicy"];
+    /** Says what hosts allow wherever no group and no host says otherwise. */
+    put: operations["changePolicy"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/groups/{id}/policy": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The host policy at a group, and where each part of it comes from. */
+    get: operations["getGroupPolicy"];
+    /** Says what hosts of a group allow; what is left out comes from above. */
+    put: operations["changeGroupPolicy"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/policy": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The host policy of a host: what is wanted of it, and what its own side makes of that. */
+    get: operations["getHostPolicy"];
+    /** Says what one host allows; what is left out comes from its group. */
+    put: operations["changeHostPolicy"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/enrolments": {
     parameters: {
       query?: never;
@@ -1386,7 +1457,7 @@ export interface components {
       items: components["schemas"]["Completion"][];
     };
     /** @enum {unknown} */
-    ConsentRule: "never" | "when-somebody-is-logged-in" | "always";
+    ConsentRule: "never" | "when-somebody-is-logged-in" | "always" | null;
     CustomerChange: {
       contact?: null | string;
       address?: null | string;
@@ -1583,6 +1654,22 @@ export interface components {
     HostPolicy: {
       allowed: components["schemas"]["HostAct"][];
       consent: components["schemas"]["ConsentRule"];
+      notice?: components["schemas"]["NoticeRule"];
+      keyFor?: null | components["schemas"]["HostAct"][];
+    };
+    HostPolicyPart: {
+      allowed?: null | components["schemas"]["HostAct"][];
+      consent?: null | components["schemas"]["ConsentRule"];
+      notice?: null | components["schemas"]["NoticeRule"];
+      keyFor?: null | components["schemas"]["HostAct"][];
+    };
+    HostSide: {
+      inForce: components["schemas"]["HostPolicy"];
+      limit?: null | components["schemas"]["HostPolicyPart"];
+      problem?: null | string;
+      /** @default false */
+      hasAccessKey: boolean;
+      keyMark?: null | string;
     };
     HostSummary: {
       /** Format: uuid */
@@ -1835,6 +1922,8 @@ export interface components {
       /** Format: date-time */
       endsAt: string;
     };
+    /** @enum {unknown} */
+    NoticeRule: "none" | "during" | "before" | null;
     OwnFieldInfo: {
       /** Format: uuid */
       id: string;
@@ -1906,6 +1995,12 @@ export interface components {
     };
     PageOfMarkedHost: {
       items: components["schemas"]["MarkedHost"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfPolicyPlace: {
+      items: components["schemas"]["PolicyPlace"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -1988,6 +2083,38 @@ export interface components {
       | "reveal-secrets"
       | "approve"
       | "administer";
+    PolicyFrom: {
+      allowed: null | string;
+      consent: null | string;
+      notice: null | string;
+      keyFor: null | string;
+    };
+    PolicyInfo: {
+      /** Format: uuid */
+      id: null | string;
+      place: null | string;
+      own: components["schemas"]["HostPolicyPart"];
+      wanted: components["schemas"]["HostPolicy"];
+      from: components["schemas"]["PolicyFrom"];
+      side: null | components["schemas"]["HostSide"];
+      /** Format: int64 */
+      version: number;
+      /** Format: date-time */
+      changedAt?: null | string;
+      changedBy?: null | string;
+    };
+    PolicyPlace: {
+      /** Format: uuid */
+      id: null | string;
+      isHost: boolean;
+      place: string;
+      groupPath: null | string;
+      own: components["schemas"]["HostPolicyPart"];
+      wanted: components["schemas"]["HostPolicy"];
+      /** Format: date-time */
+      changedAt: string;
+      changedBy: string;
+    };
     PresenceInfo: {
       state: components["schemas"]["PresenceState"];
       reason: components["schemas"]["AwayReason"];
@@ -3445,6 +3572,229 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["SignInSettings"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listPolicies: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfPolicyPlace"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getPolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changePolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HostPolicyPart"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getGroupPolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeGroupPolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HostPolicyPart"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getHostPolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeHostPolicy: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["HostPolicyPart"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PolicyInfo"];
         };
       };
       /** @description What went wrong and what to do. */

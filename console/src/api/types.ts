@@ -37,9 +37,38 @@ export type RunInfo = MayMiss<Schemas["RunInfo"]>;
 export type RunCounts = Schemas["RunCounts"];
 export type RunState = Schemas["RunState"];
 export type HostAct = Schemas["HostAct"];
-export type ConsentRule = Schemas["ConsentRule"];
+// Where a part of a policy may come from above, the description says so of the word itself.
+export type ConsentRule = NonNullable<Schemas["ConsentRule"]>;
+export type NoticeRule = NonNullable<Schemas["NoticeRule"]>;
 export type AccessKeyRule = Schemas["AccessKeyRule"];
-export type HostPolicy = Schemas["HostPolicy"];
+export interface HostPolicy {
+  allowed: HostAct[];
+  consent: ConsentRule;
+  notice?: NoticeRule;
+  keyFor?: HostAct[] | null;
+}
+export interface HostPolicyPart {
+  allowed?: HostAct[] | null;
+  consent?: ConsentRule | null;
+  notice?: NoticeRule | null;
+  keyFor?: HostAct[] | null;
+}
+export interface HostSide {
+  inForce: HostPolicy;
+  limit?: HostPolicyPart | null;
+  problem?: string | null;
+  hasAccessKey: boolean;
+}
+export type PolicyInfo = Omit<MayMiss<Schemas["PolicyInfo"]>, "own" | "wanted" | "side" | "from"> & {
+  own: HostPolicyPart;
+  wanted: HostPolicy;
+  side?: HostSide | null;
+  from: MayMiss<Schemas["PolicyFrom"]>;
+};
+export type PolicyPlace = Omit<MayMiss<Schemas["PolicyPlace"]>, "own" | "wanted"> & {
+  own: HostPolicyPart;
+  wanted: HostPolicy;
+};
 export type InstallerInfo = MayMiss<Schemas["InstallerInfo"]>;
 export type InstallerDetail = Omit<Schemas["InstallerDetail"], "info" | "enrolments"> & {
   info: InstallerInfo;

@@ -9,7 +9,8 @@ import { Ago } from "../parts/Ago";
 import { CopyLine } from "../parts/CopyLine";
 import { exact } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
-import { accessKeys, actWords, consents, outcome, stateWords } from "./words";
+import { actWords, consents } from "../access/policyWords";
+import { accessKeys, outcome, stateWords } from "./words";
 
 export function InstallerPage() {
   const { id = "" } = useParams();

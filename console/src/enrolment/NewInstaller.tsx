@@ -7,7 +7,8 @@ import type { AccessKeyRule, ConsentRule, HostAct } from "../api/types";
 import { groupChoices, useGroups } from "../estate/useGroups";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
-import { accessKeys, acts, consents } from "./words";
+import { acts, consents } from "../access/policyWords";
+import { accessKeys } from "./words";
 
 const lives = [
   { value: "86400", label: "a day" },

@@ -8,7 +8,7 @@ import { readable } from "../estate/hostList";
 import { CopyLine } from "../parts/CopyLine";
 import { bytes, exact } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
-import { actWords } from "./words";
+import { actWords } from "../access/policyWords";
 
 /** For the person at the computer, who knows nothing of us: who asks, what is installed, what it allows, how. */
 export function OfferPage() {

@@ -1,23 +1,4 @@
-import type { AccessKeyRule, ConsentRule, EnrolmentInfo, HostAct, InstallerInfo, UpdateState } from "../api/types";
-
-export const acts: { act: HostAct; words: string }[] = [
-  { act: "watch", words: "see the screen" },
-  { act: "control", words: "use mouse and keyboard" },
-  { act: "shell", words: "open a terminal" },
-  { act: "run", words: "run commands" },
-  { act: "read-files", words: "read and copy files" },
-  { act: "write-files", words: "change and add files" },
-  { act: "power", words: "restart and shut down" },
-  { act: "software", words: "install and update programs" },
-];
-
-export const actWords = (act: HostAct): string => acts.find((a) => a.act === act)?.words ?? act;
-
-export const consents: { value: ConsentRule; label: string }[] = [
-  { value: "never", label: "nobody is asked first" },
-  { value: "when-somebody-is-logged-in", label: "whoever is logged in is asked first" },
-  { value: "always", label: "a person there is asked every time" },
-];
+import type { AccessKeyRule, EnrolmentInfo, InstallerInfo, UpdateState } from "../api/types";
 
 export const accessKeys: { value: AccessKeyRule; label: string }[] = [
   { value: "none", label: "none for now" },

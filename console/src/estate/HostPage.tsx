@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
+import { PolicyPanel } from "../access/PolicyPanel";
 import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
 import { JobList } from "../jobs/JobList";
@@ -22,7 +23,7 @@ import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
 import { useMarks } from "./useMarks";
 
-const panels = ["Health", "Command", "Notes", "Facts", "Jobs", "Time line"] as const;
+const panels = ["Health", "Command", "Notes", "Facts", "Policy", "Jobs", "Time line"] as const;
 type Panel = (typeof panels)[number];
 const KEPT_AS = "umbrek.bench";
 
@@ -147,6 +148,7 @@ export function HostPage() {
                 <JobList hostId={id} />
               </section>
             )}
+            {open.has("Policy") && <PolicyPanel host={host} />}
             {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
           </div>
         </div>

@@ -10,7 +10,7 @@ namespace Umbrek.Agent.Enrolment;
 /// <summary>Who this host is to which service. The private key never leaves the host.</summary>
 /// <param name="PrivateKey">P-256, PKCS #8 (RFC 5958).</param>
 /// <param name="ServiceKeySha256">The one service key that is trusted.</param>
-/// <param name="Policy">What this host's side allows; set when it joined.</param>
+/// <param name="Policy">What was agreed when the host joined, if it did before there was a file for that (<see cref="StateDirectory.LimitFile"/>).</param>
 /// <param name="ReleaseKey">The one key whose updates are taken: P-256, SubjectPublicKeyInfo.</param>
 public sealed record AgentIdentity(
     Uri Service, byte[] ServiceKeySha256, Guid HostId, byte[] PrivateKey, string Label, string GroupPath, HostPolicy? Policy = null, byte[]? ReleaseKey = null)

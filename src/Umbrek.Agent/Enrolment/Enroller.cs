@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text.Json;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Core.Access;
@@ -56,6 +57,7 @@ public sealed class Enroller(StateDirectory state, IHostPlatform platform)
         {
             StateDirectory.WriteWhole(state.AccessKeyFile, ScramVerifier.Create(secret), AgentJson.Default.ScramVerifier);
         }
+        HostLimit.Narrow(state.LimitFile, result.Identity.Allowed);
         result.Identity.Save(state);
         File.Delete(state.EnrollingFile);
         return result;

@@ -1,3 +1,4 @@
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Platform.Linux;
@@ -95,6 +96,7 @@ public sealed class Installer(StateDirectory state, string directory, IHostPlatf
             Directory.Delete(installation.Directory, recursive: true);
         }
         Directory.Delete(state.Path, recursive: true);
+        HostLimit.Remove(state.LimitFile);
         return told
             ? $"Removed. The service knows that {identity?.Label ?? "this computer"} left."
             : $"Removed. The service could not be told within {Units.Span(patience)}; it shows {identity!.Label} as lost until somebody there retires it.";

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Runtime.InteropServices;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux;
@@ -18,6 +19,7 @@ public static class AgentCommands
         root.Subcommands.Add(InstallCommands.Install());
         root.Subcommands.Add(InstallCommands.Uninstall());
         root.Subcommands.Add(StatusCommand.Status());
+        root.Subcommands.Add(LimitCommand.Limit());
         root.Subcommands.Add(Enrol());
         root.Subcommands.Add(Run());
         root.Subcommands.Add(KeeperCommand());

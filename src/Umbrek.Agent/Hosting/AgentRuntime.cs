@@ -1,3 +1,4 @@
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Jobs;
@@ -12,6 +13,7 @@ namespace Umbrek.Agent.Hosting;
 public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, IHostPlatform platform, TimeProvider time, AgentLog log)
 {
     private readonly SampleBacklog samples = new();
+    private readonly HostRules rules = new(state, identity.Allowed, log);
     private readonly TaskCompletionSource linked = new(TaskCreationOptions.RunContinuationsAsynchronously);
 
     /// <summary>Samples taken before the agent runs, for a platform that has them.</summary>
@@ -84,12 +86,12 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private RunTable NewRuns()
     {
-        var runs = new RunTable(state, platform, identity.Allowed, time, log);
+        var runs = new RunTable(state, platform, rules, time, log);
         runs.Load();
         return runs;
     }
 
-    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
+    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, rules, runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {

@@ -26,7 +26,7 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
     PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase,
     DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
     WriteIndented = true,
-    Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>)])]
+    Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>), typeof(Wire.WordConverter<NoticeRule>)])]
 [JsonSerializable(typeof(AgentStatus))]
 [JsonSerializable(typeof(AgentIdentity))]
 [JsonSerializable(typeof(StatusReport))]
@@ -34,10 +34,12 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
 [JsonSerializable(typeof(ReleaseManifest))]
 [JsonSerializable(typeof(ScramVerifier))]
 [JsonSerializable(typeof(Installation))]
+[JsonSerializable(typeof(HostPolicy))]
+[JsonSerializable(typeof(HostPolicyPart))]
 public sealed partial class AgentJson : JsonSerializerContext;
 
 /// <summary>What <c>umbrek-agent status --output json</c> prints.</summary>
 /// <param name="Problem">Null, or what is wrong and what to do.</param>
 public sealed record StatusReport(
     bool Enrolled, bool Running, string StateDirectory, Uri? Service, string? ServiceKey, Guid? HostId, string? Label, string? GroupPath,
-    HostPolicy? Policy, bool HasAccessKey, Installation? Installation, AgentStatus? Link, string? Problem);
+    HostSide? Side, Installation? Installation, AgentStatus? Link, string? Problem);

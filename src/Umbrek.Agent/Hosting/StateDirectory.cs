@@ -6,6 +6,8 @@ namespace Umbrek.Agent.Hosting;
 /// <summary>Where the agent keeps its identity, its runs and its status. Only its owner may look inside.</summary>
 public sealed class StateDirectory
 {
+    private const string RootsOwn = "/var/lib/umbrek-agent";
+
     public StateDirectory(string path)
     {
         Path = System.IO.Path.GetFullPath(path);
@@ -26,6 +28,12 @@ public sealed class StateDirectory
     /// <summary>The verifier of the host's access key.</summary>
     public string AccessKeyFile => System.IO.Path.Combine(Path, "access-key.json");
 
+    /// <summary>The host policy that the service wants.</summary>
+    public string WantedPolicyFile => System.IO.Path.Combine(Path, "wanted-policy.json");
+
+    /// <summary>What the computer's owner narrows that to, whatever the service wants. Beside root's other settings where this is root's own directory.</summary>
+    public string LimitFile => Path == RootsOwn ? "/etc/umbrek-agent/limit.json" : System.IO.Path.Combine(Path, "limit.json");
+
     /// <summary>Where the agent was installed, when it was.</summary>
     public string InstallationFile => System.IO.Path.Combine(Path, "installation.json");
     public string StatusFile => System.IO.Path.Combine(Path, "status.json");
@@ -36,7 +44,7 @@ public sealed class StateDirectory
     {
         if (Environment.IsPrivilegedProcess)
         {
-            return "/var/lib/umbrek-agent";
+            return RootsOwn;
         }
         var state = Environment.GetEnvironmentVariable("XDG_STATE_HOME");
         return string.IsNullOrEmpty(state)

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Text;
@@ -37,6 +38,7 @@ public static class StatusCommand
         var installation = Installation.Load(directory);
         var link = File.Exists(directory.StatusFile) ? JsonSerializer.Deserialize(File.ReadAllBytes(directory.StatusFile), AgentJson.Default.AgentStatus) : null;
         var running = directory.IsHeld();
+        var side = identity is null ? null : new HostRules(directory, identity.Allowed, new AgentLog(TextWriter.Null, TimeProvider.System)).Side();
         var problem = identity is null
             ? File.Exists(directory.EnrollingFile)
                 ? "joining was begun and not finished. Install or enrol again; it goes on where it was."
@@ -52,7 +54,7 @@ public static class StatusCommand
             };
         return new StatusReport(
             identity is not null, running, directory.Path, identity?.Service, identity?.NewPin().ToString(), identity?.HostId, identity?.Label, identity?.GroupPath,
-            identity?.Allowed, File.Exists(directory.AccessKeyFile), installation, link, problem);
+            side, installation, link, problem ?? side?.Problem);
     }
 
     private static string StartLine(Installation installation) => installation.KeptBy switch
@@ -79,7 +81,8 @@ public static class StatusCommand
             (true, { State: LinkState.Waiting }) => "no link",
             _ => "connecting",
         };
-        var policy = report.Policy!;
+        var side = report.Side!;
+        var policy = side.InForce;
         var kept = report.Installation is null ? "run by hand"
             : report.Installation.KeptBy == "nothing" ? $"{report.Installation.Directory}; nothing starts it after a restart of this computer"
             : $"{report.Installation.Directory}, started by {(report.Installation.KeptBy == "systemd" ? "systemd" : "an init script")}";
@@ -88,9 +91,10 @@ public static class StatusCommand
             Host       {report.Label} in {report.GroupPath}
             Service    {report.Service}
             Its key    {report.ServiceKey}
-            Allowed    {(policy.Allowed.Count == 0 ? "nothing" : string.Join(", ", policy.Allowed.Select(HostPolicyWords.Describe)))}
+            Allowed    {(policy.Allowed.Count == 0 ? "nothing" : string.Join(", ", policy.Allowed.Select(HostPolicyWords.Describe)))}{(side.Limit is null ? "" : "; limited on this computer")}
             Consent    {HostPolicyWords.Describe(policy.Consent)}
-            Access key {(report.HasAccessKey ? "set" : "none")}
+            Notice     {HostPolicyWords.Describe(policy.Notice)}
+            Access key {(side.HasAccessKey ? "set" : "none")}{(policy.KeyFor is { Count: > 0 } acts ? $"; asked for to {string.Join(", ", acts.Select(HostPolicyWords.Describe))}" : "")}
             Version    {link?.AgentVersion ?? AgentVersion.Text}
             Installed  {kept}
             Runs       {link?.UnfinishedRuns ?? 0} unfinished

@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Net.Sockets;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Core.Access;
@@ -13,7 +14,7 @@ namespace Umbrek.Agent.Jobs;
 /// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
 /// to be sent.
 /// </summary>
-public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostPolicy policy, TimeProvider time, AgentLog log) : IDisposable
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, TimeProvider time, AgentLog log) : IDisposable
 {
     private const int KeeperAttempts = 3;
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
@@ -77,9 +78,10 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostP
         {
             return Refuse(order, problem);
         }
-        if (!policy.Allows(HostAct.Run))
+        var side = rules.Side();
+        if (!side.InForce.Allows(HostAct.Run))
         {
-            return Refuse(order, "This host does not allow commands: its host policy leaves them out. Nothing was run.");
+            return Refuse(order, $"This host does not allow commands: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
         }
         if (serviceNow - order.OrderedAt > RunOrder.OldestOrder)
         {

@@ -4,11 +4,13 @@ using Microsoft.AspNetCore.Http.Connections;
 using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
 using Microsoft.Extensions.DependencyInjection;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Inventory;
@@ -28,6 +30,7 @@ public sealed class AgentLink(
     AgentIdentity enrolledAs,
     StateDirectory state,
     IHostPlatform platform,
+    HostRules rules,
     RunTable runs,
     SampleBacklog samples,
     TimeProvider time,
@@ -43,7 +46,11 @@ public sealed class AgentLink(
     private static readonly TimeSpan ApprovalWait = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan MostApprovalWait = TimeSpan.FromSeconds(30);
 
+    /// <summary>How often the file that limits this side is looked at for the service's sake; every order looks at it anyway.</summary>
+    private static readonly TimeSpan LimitLookInterval = TimeSpan.FromSeconds(5);
+
     private readonly SemaphoreSlim newSamples = new(0);
+    private readonly SemaphoreSlim sideChanged = new(0);
     private readonly IAgentUpdate? update = platform.Update(state);
     private readonly ConcurrentDictionary<Guid, CancellationTokenSource> scans = new();
     private int updating;
@@ -61,7 +68,11 @@ public sealed class AgentLink(
 
     public void SampleTaken() => newSamples.Release();
 
-    public void Dispose() => newSamples.Dispose();
+    public void Dispose()
+    {
+        newSamples.Dispose();
+        sideChanged.Dispose();
+    }
 
     public async Task RunAsync(CancellationToken stop)
     {
@@ -147,6 +158,7 @@ public sealed class AgentLink(
         using var ended = CancellationTokenSource.CreateLinkedTokenSource(stop);
         var challenge = new TaskCompletionSource<LinkChallenge>(TaskCreationOptions.RunContinuationsAsynchronously);
         var closed = new TaskCompletionSource<Exception?>(TaskCreationOptions.RunContinuationsAsynchronously);
+        HostSide told;
         var orders = Channel.CreateUnbounded<object>(new UnboundedChannelOptions { SingleReader = true });
 
         connection.Closed += e =>
@@ -171,6 +183,7 @@ public sealed class AgentLink(
             samples.Kept(k.UpTo);
             newSamples.Release();
         });
+        connection.On<HostPolicy>(ToAgent.WantPolicy, p => { orders.Writer.TryWrite(p); });
         var known = new Dictionary<string, string>(StringComparer.Ordinal);
         connection.On<HostRequest, HostAnswer>(ToAgent.Ask, request => AnswerAsync(connection, known, request, ended.Token));
 
@@ -186,7 +199,8 @@ public sealed class AgentLink(
                     return new LinkWelcome(LinkRefusal.VersionTooNew, $"The service speaks link version {asked.Version}; this agent needs {LinkProtocol.OldestVersion} or newer. Update the service.", "", "", 0);
                 }
                 NoteClock(asked.ServiceTime);
-                var hello = connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked), limit.Token);
+                told = rules.Side();
+                var hello = connection.InvokeAsync<LinkWelcome>(ToService.Hello, Hello(asked, told), limit.Token);
                 // From the hello on the service may hold this host for linked: a goodbye goes behind it, not only behind its answer.
                 current = connection;
                 var welcome = await hello.ConfigureAwait(false);
@@ -198,6 +212,10 @@ public sealed class AgentLink(
                 {
                     identity = identity with { HostId = now, Label = welcome.Label, GroupPath = welcome.GroupPath };
                     identity.Save(state);
+                }
+                if (welcome.Policy is { } policy)
+                {
+                    rules.Want(policy);
                 }
                 SampleIntervalSeconds = Math.Clamp(welcome.SampleIntervalSeconds, 1, 3600);
                 log.Info($"linked with {identity.Service.Authority} as {welcome.Label} ({welcome.GroupPath})");
@@ -219,6 +237,7 @@ public sealed class AgentLink(
             SendRunsAsync(connection, ended.Token),
             SendSamplesAsync(connection, ended.Token),
             SendFactsAsync(connection, known, ended.Token),
+            SendSideAsync(connection, told, ended.Token),
         };
         await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
         await ended.CancelAsync().ConfigureAwait(false);
@@ -249,12 +268,12 @@ public sealed class AgentLink(
         return builder.Build();
     }
 
-    private LinkHello Hello(LinkChallenge asked)
+    private LinkHello Hello(LinkChallenge asked, HostSide side)
     {
         using var key = identity.OpenKey();
         return new LinkHello(
             LinkProtocol.Version, identity.HostId, LinkProof.Sign(key, identity.HostId, identity.ServiceKeySha256, asked.Nonce),
-            platform.AgentVersion, platform.SystemName, time.GetUtcNow(), runs.Unfinished, platform.HardwareId, platform.BootId, update?.Report());
+            platform.AgentVersion, platform.SystemName, time.GetUtcNow(), runs.Unfinished, platform.HardwareId, platform.BootId, update?.Report(), side);
     }
 
     private void NoteClock(DateTimeOffset serviceTime)
@@ -282,6 +301,11 @@ public sealed class AgentLink(
             else if (order is RunCancel cancel)
             {
                 runs.Cancel(cancel.RunId);
+            }
+            else if (order is HostPolicy policy)
+            {
+                rules.Want(policy);
+                sideChanged.Release();
             }
         }
     }
@@ -336,6 +360,21 @@ public sealed class AgentLink(
         {
             await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
             await Task.Delay(FactInterval, time, ended).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Tells what this side allows whenever it is not what was told last: the service wants something else, or the file on the host was changed.</summary>
+    private async Task SendSideAsync(HubConnection connection, HostSide told, CancellationToken ended)
+    {
+        while (true)
+        {
+            var side = rules.Side();
+            if (side != told)
+            {
+                await connection.SendAsync(ToService.OwnSide, side, ended).ConfigureAwait(false);
+                told = side;
+            }
+            await sideChanged.WaitAsync(LimitLookInterval, ended).ConfigureAwait(false);
         }
     }
 

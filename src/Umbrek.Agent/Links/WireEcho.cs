@@ -38,6 +38,8 @@ public static class WireEcho
         "RunsKept" => LinkJson.Default.RunsKept,
         "SamplesKept" => LinkJson.Default.SamplesKept,
         "RunHeld" => LinkJson.Default.RunHeld,
+        "HostSide" => LinkJson.Default.HostSide,
+        "HostPolicy" => LinkJson.Default.HostPolicy,
         "LinkGoodbye" => LinkJson.Default.LinkGoodbye,
         "HostRequest" => LinkJson.Default.HostRequest,
         "ReleaseOffer" => LinkJson.Default.ReleaseOffer,

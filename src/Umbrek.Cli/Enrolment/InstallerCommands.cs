@@ -27,13 +27,11 @@ public static class InstallerCommands
         var expires = new Option<string?>("--expires") { Description = "How long it lives, for example 8h or 30d; 7d when left out." };
         var uses = new Option<int?>("--uses") { Description = "How many computers may join with it; any number when left out." };
         var approval = new Option<bool>("--approval") { Description = "Each computer waits until a person lets it in." };
-        var allow = new Option<string?>("--allow") { Description = $"What the computers allow, separated by commas: {string.Join(", ", ActWords.Select(a => a.Word))}. Everything when left out." };
-        var consent = new Option<string>("--consent") { Description = "When a person there is asked first: never, logged-in or always.", DefaultValueFactory = _ => "never" };
-        consent.AcceptOnlyFromAmong("never", "logged-in", "always");
+        var options = new PolicyOptions();
         var accessKey = new Option<string>("--access-key") { Description = "none, generate (the host makes one for the vault) or ask (whoever installs chooses it).", DefaultValueFactory = _ => "none" };
         accessKey.AcceptOnlyFromAmong("none", "generate", "ask");
         var command = ClientCommands.Named("new", "Makes an installer.", "umbrek installer new --group 'Saltmarsh Ferry/Quay/Ticketing' --uses 3 --expires 2d --approval");
-        command.Add(group, note, expires, uses, approval, allow, consent, accessKey);
+        command.Add([group, note, expires, uses, approval, accessKey, .. options.All]);
         command.SetAction(async (parsed, cancel) =>
         {
             long? life = null;
@@ -41,9 +39,7 @@ public static class InstallerCommands
             {
                 life = (long)(Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write it like 90min, 8h or 30d.", ExitCodes.WrongUse)).TotalSeconds;
             }
-            var policy = new HostPolicy(
-                parsed.GetValue(allow) is { } acts ? [.. acts.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(ReadAct)] : HostPolicy.Everything.Allowed,
-                parsed.GetValue(consent) switch { "always" => ConsentRule.Always, "logged-in" => ConsentRule.WhenSomebodyIsLoggedIn, _ => ConsentRule.Never });
+            var policy = HostPolicy.Everything.With(options.Read(parsed));
             var key = parsed.GetValue(accessKey) switch { "generate" => AccessKeyRule.Generate, "ask" => AccessKeyRule.AskAtInstall, _ => AccessKeyRule.None };
             using var api = client.State.Open();
             var wish = new NewInstaller(parsed.GetRequiredValue(group), parsed.GetValue(note), life, parsed.GetValue(uses), policy, key, parsed.GetValue(approval));
@@ -149,6 +145,8 @@ public static class InstallerCommands
         ("Approval", detail.Info.ApprovalNeeded ? "each computer waits for a person" : "not needed"),
         ("Allowed", detail.Info.Policy.Allowed.Count == 0 ? "nothing" : string.Join(", ", detail.Info.Policy.Allowed.Select(HostPolicyWords.Describe))),
         ("Consent", HostPolicyWords.Describe(detail.Info.Policy.Consent)),
+        ("Notice", HostPolicyWords.Describe(detail.Info.Policy.Notice)),
+        ("Takes the key", detail.Info.Policy.KeyFor is { Count: > 0 } acts ? string.Join(", ", acts.Select(HostPolicyWords.Describe)) : null),
         ("Access key", detail.Info.AccessKey switch { AccessKeyRule.Generate => "made by the host, kept in the vault", AccessKeyRule.AskAtInstall => "chosen by whoever installs", _ => "none" }),
         ("Link", detail.Link),
         ("One line", detail.Command),
@@ -164,13 +162,4 @@ public static class InstallerCommands
     }
 
     private static string State(InstallerInfo info) => info.State == InstallerState.UsedUp ? "used up" : info.State.ToString().ToLowerInvariant();
-
-    private static readonly (string Word, HostAct Act)[] ActWords =
-    [
-        ("watch", HostAct.Watch), ("control", HostAct.Control), ("shell", HostAct.Shell), ("run", HostAct.Run),
-        ("read-files", HostAct.ReadFiles), ("write-files", HostAct.WriteFiles), ("power", HostAct.Power), ("software", HostAct.Software),
-    ];
-
-    private static HostAct ReadAct(string word) => ActWords.Where(a => a.Word == word).Select(a => (HostAct?)a.Act).FirstOrDefault()
-        ?? throw new ClientException($"'{word}' is nothing that can be allowed; there are {string.Join(", ", ActWords.Select(a => a.Word))}.", ExitCodes.WrongUse);
 }

@@ -123,6 +123,13 @@ public static class GroupCommands
         return command;
     }
 
+    /// <returns>Null when no group has that path.</returns>
+    public static async Task<GroupInfo?> FindOrNullAsync(ApiClient api, string path, CancellationToken cancel)
+    {
+        var typed = GroupPath.Join(GroupPath.Split(path));
+        return (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.FirstOrDefault(g => string.Equals(g.Path, typed, StringComparison.OrdinalIgnoreCase));
+    }
+
     private static async Task<GroupInfo> FindAsync(ApiClient api, string path, CancellationToken cancel)
     {
         var typed = GroupPath.Join(GroupPath.Split(path));

@@ -89,6 +89,7 @@ public static class ClientCommands
         root.Subcommands.Add(TechnicianCommands.Technician(client));
         root.Subcommands.Add(TeamCommands.Team(client));
         root.Subcommands.Add(RoleCommands.Role(client));
+        root.Subcommands.Add(PolicyCommands.Policy(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));

@@ -1,3 +1,5 @@
+using System.Text.Json.Serialization;
+
 namespace Umbrek.Core.Access;
 
 /// <summary>Something that a technician may do on a host, as far as the host's own side goes.</summary>
@@ -21,6 +23,18 @@ public enum ConsentRule
     Always,
 }
 
+/// <summary>When a person at the host learns that somebody is there. Ordered from least to most.</summary>
+public enum NoticeRule
+{
+    None,
+
+    /// <summary>While it lasts.</summary>
+    During,
+
+    /// <summary>Before it begins, and while it lasts.</summary>
+    Before,
+}
+
 /// <summary>How a new host gets its access key.</summary>
 public enum AccessKeyRule
 {
@@ -35,21 +49,71 @@ public enum AccessKeyRule
 }
 
 /// <summary>What a host's side allows. It lies on the host, and the agent keeps to it whatever the service orders.</summary>
-public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent)
+/// <param name="KeyFor">Acts that take a proof of the host's access key; null from before there were such.</param>
+public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null)
 {
-    public static HostPolicy Everything { get; } = new(Enum.GetValues<HostAct>(), ConsentRule.Never);
+    public static HostPolicy Everything { get; } = new(Enum.GetValues<HostAct>(), ConsentRule.Never, NoticeRule.None, []);
+
+    public static HostPolicy Nothing { get; } = Everything with { Allowed = [] };
 
     public bool Allows(HostAct act) => Allowed.Contains(act);
 
+    /// <summary>Whether the act takes a proof of the access key.</summary>
+    public bool AsksKey(HostAct act) => KeyFor?.Contains(act) == true;
+
     /// <summary>The same policy with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicy? Normalise() =>
-        Allowed is null || !Enum.IsDefined(Consent) || Allowed.Any(a => !Enum.IsDefined(a))
+        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
             ? null
-            : this with { Allowed = [.. Allowed.Distinct().Order()] };
+            : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []) };
 
-    public bool Equals(HostPolicy? other) => other is not null && Consent == other.Consent && Allowed.SequenceEqual(other.Allowed);
+    /// <summary>What a place says of its own, laid over this.</summary>
+    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor);
 
-    public override int GetHashCode() => Allowed.Aggregate((int)Consent, (hash, act) => HashCode.Combine(hash, act));
+    /// <summary>Only what both allow, and whatever either asks for.</summary>
+    public HostPolicy NarrowedBy(HostPolicyPart limit) => new(
+        limit.Allowed is null ? Allowed : Ordered(Allowed.Intersect(limit.Allowed)),
+        limit.Consent is { } consent && consent > Consent ? consent : Consent,
+        limit.Notice is { } notice && notice > Notice ? notice : Notice,
+        Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])));
+
+    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor);
+
+    /// <summary>What is left of it as a limit: only what it narrows.</summary>
+    public HostPolicyPart ToLimit() => new(
+        Enum.GetValues<HostAct>().All(Allows) ? null : Allowed,
+        Consent == ConsentRule.Never ? null : Consent,
+        Notice == NoticeRule.None ? null : Notice,
+        KeyFor is { Count: > 0 } ? KeyFor : null);
+
+    public bool Equals(HostPolicy? other) =>
+        other is not null && Consent == other.Consent && Notice == other.Notice && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
+
+    public override int GetHashCode() => Allowed.Concat(KeyFor ?? []).Aggregate(HashCode.Combine(Consent, Notice), (hash, act) => HashCode.Combine(hash, act));
+
+    private static HostAct[] Ordered(IEnumerable<HostAct> acts) => [.. acts.Distinct().Order()];
+}
+
+/// <summary>A part of a policy, as one place says it: what is null comes from above. As a limit, what is null limits nothing.</summary>
+public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null)
+{
+    public static HostPolicyPart Inherit { get; } = new();
+
+    [JsonIgnore]
+    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null };
+
+    /// <summary>The same part with each act once and in one order, or null when it is not usable.</summary>
+    public HostPolicyPart? Normalise() =>
+        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+            ? null
+            : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()] };
+
+    public bool Equals(HostPolicyPart? other) =>
+        other is not null && Consent == other.Consent && Notice == other.Notice && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
+
+    public override int GetHashCode() => HashCode.Combine(Consent, Notice, Allowed?.Count, KeyFor?.Count);
+
+    private static bool Same(IReadOnlyList<HostAct>? a, IReadOnlyList<HostAct>? b) => a is null ? b is null : b is not null && a.SequenceEqual(b);
 }
 
 /// <summary>The acts of a policy in plain words, for the person whose computer it is.</summary>
@@ -74,4 +138,22 @@ public static class HostPolicyWords
         ConsentRule.WhenSomebodyIsLoggedIn => "whoever is logged in is asked first",
         _ => "nobody is asked first",
     };
+
+    public static string Describe(NoticeRule rule) => rule switch
+    {
+        NoticeRule.Before => "told before and while somebody is there",
+        NoticeRule.During => "told while somebody is there",
+        _ => "not told",
+    };
+
+    /// <summary>The word by which an act is written: "read-files".</summary>
+    public static string Word(HostAct act) => PermissionWords.Word(Enum.Parse<Permission>(act.ToString()));
+
+    /// <returns>The act of a word, or null.</returns>
+    public static HostAct? Read(string word) =>
+        Enum.GetValues<HostAct>().Where(a => Word(a).Equals(word.Trim(), StringComparison.OrdinalIgnoreCase)).Select(a => (HostAct?)a).FirstOrDefault();
+
+    /// <summary>Acts in words: "run, power"; "everything"; "nothing".</summary>
+    public static string List(IReadOnlyList<HostAct> acts) =>
+        acts.Count == 0 ? "nothing" : acts.Count == Enum.GetValues<HostAct>().Length ? "everything" : string.Join(", ", acts.Select(Word));
 }

@@ -1,7 +1,6 @@
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
-using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
@@ -10,7 +9,7 @@ using Umbrek.Wire.Access;
 namespace Umbrek.Service.Access;
 
 /// <summary>Says who may do what, and why or why not.</summary>
-public sealed class AccessReader(IDatabase database, AccessIndex access, GrantService grants, Gate gate, TimeProvider time)
+public sealed class AccessReader(IDatabase database, AccessIndex access, EstateIndex estate, GrantService grants, Gate gate, TimeProvider time)
 {
     public async Task<Me> MeAsync(Asker by, CancellationToken cancel)
     {
@@ -22,12 +21,10 @@ public sealed class AccessReader(IDatabase database, AccessIndex access, GrantSe
     }
 
     /// <param name="technicianId">Another than the caller only for whoever administers the place.</param>
-    public async Task<AccessExplanation> ExplainHostAsync(Asker by, Guid hostId, Guid? technicianId, CancellationToken cancel)
+    public AccessExplanation ExplainHost(Asker by, Guid hostId, Guid? technicianId)
     {
         var host = gate.Host(by, hostId, Permission.See);
-        await using var db = database.Open();
-        var policy = InstallerService.ReadPolicy(await db.Hosts.Where(h => h.Id == hostId).Select(h => h.Policy).FirstOrDefaultAsync(cancel).ConfigureAwait(false) ?? "");
-        return Explain(by, technicianId, host.Label, host.GroupPath, hostId, policy);
+        return Explain(by, technicianId, host.Label, host.GroupPath, hostId, estate.FindSide(hostId)?.InForce);
     }
 
     public AccessExplanation ExplainGroup(Asker by, Guid groupId, Guid? technicianId)

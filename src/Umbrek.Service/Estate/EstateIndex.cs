@@ -5,6 +5,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Service.Access;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Estate;
@@ -38,7 +39,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         public bool Replace(Entry before, Entry after) => Interlocked.CompareExchange(ref entry, after, before) == before;
     }
 
-    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, Sample? Sample, SelectableHost Selectable, Findable Findable);
+    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, HostSide Side, Sample? Sample, SelectableHost Selectable, Findable Findable);
 
     public ChangeFeed<Guid> Changes { get; } = new();
 
@@ -108,7 +109,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         {
             EnrolledAt = row.EnrolledAt,
         };
-        return new Entry(summary, row.PublicKey, row.HardwareId, null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], []));
+        return new Entry(summary, row.PublicKey, row.HardwareId, HostSides.Read(row), null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], []));
     }
 
     /// <summary>The host is no more.</summary>
@@ -127,6 +128,11 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
 
     /// <summary>The board that the host joined with.</summary>
     public string? FindHardware(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.HardwareId;
+
+    /// <summary>What the host said of its own side last.</summary>
+    public HostSide? FindSide(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Side;
+
+    public void SideTold(Guid hostId, HostSide side) => Update(hostId, e => e with { Side = side }, words: false);
 
     /// <summary>The host goes on with another key, on the machine that proved it.</summary>
     public void Rekey(Guid hostId, byte[] publicKey, string? hardwareId) => Update(hostId, e => e with { PublicKey = publicKey, HardwareId = hardwareId }, words: false);

@@ -31,7 +31,7 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
         var fields = await HostEdits.FieldsOfAsync(db, summary.GroupPath, cancel).ConfigureAwait(false);
         var mine = await db.OwnMarks.AsNoTracking().FirstOrDefaultAsync(m => m.HostId == id && m.TechnicianId == technicianId, cancel).ConfigureAwait(false);
         return new HostDetail(
-            summary, row.EnrolledAt, [.. facts.Select(ToFact)], index.LatestSample(id), Enrolment.InstallerService.ReadPolicy(row.Policy), row.Notes,
+            summary, row.EnrolledAt, [.. facts.Select(ToFact)], index.LatestSample(id), index.FindSide(id)?.InForce ?? HostPolicy.Nothing, row.Notes,
             row.Links is null ? [] : JsonSerializer.Deserialize(row.Links, WireJson.Default.ListHostLink)!, own.ToDictionary(o => o.Field, o => o.Text),
             [.. fields.Select(HostEdits.ToInfo)], OwnMarkService.ToMark(mine), row.Version);
     }

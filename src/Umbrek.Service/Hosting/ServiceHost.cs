@@ -63,6 +63,7 @@ public static class ServiceHost
         await app.Services.GetRequiredService<ScanService>().SettleAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<AccessIndex>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<PolicyIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -108,6 +109,11 @@ public static class ServiceHost
         services.AddHostedService(p => p.GetRequiredService<Intake>());
         services.AddSingleton<EstateIndex>();
         services.AddSingleton<AccessIndex>();
+        services.AddSingleton<HostSides>();
+        services.AddSingleton<PolicyIndex>();
+        services.AddSingleton<PolicyService>();
+        services.AddSingleton<PolicyCourier>();
+        services.AddHostedService(p => p.GetRequiredService<PolicyCourier>());
         services.AddSingleton<Gate>();
         services.AddSingleton<RoleService>();
         services.AddSingleton<TeamService>();
@@ -248,6 +254,7 @@ public static class ServiceHost
 
         var api = app.MapGroup("/api/v1");
         api.MapAccess();
+        api.MapPolicies();
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();
@@ -270,9 +277,11 @@ public static class ServiceHost
             o.Transports = Microsoft.AspNetCore.Http.Connections.HttpTransportType.WebSockets;
             o.CloseOnAuthenticationExpiration = true;
         });
-        app.MapFallback("{**path}", (HttpContext http, ConsoleFiles files) => IsPage(http.Request)
-            ? files.ServeAsync(http)
-            : ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted)).AllowAnonymous();
+        // A plain delegate: the generator of endpoints takes any other for one that leaves files out.
+        RequestDelegate pages = http => IsPage(http.Request)
+            ? app.Services.GetRequiredService<ConsoleFiles>().ServeAsync(http)
+            : ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted);
+        app.MapFallback("{**path}", pages).AllowAnonymous();
     }
 
     private static bool IsPage(HttpRequest request) =>

@@ -1,10 +1,12 @@
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.SignalR;
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Links;
+using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
@@ -16,7 +18,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, HostSides sides, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -114,8 +116,12 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
             await rollouts.ReportedAsync(hello.HostId, Tame(ended), Context.ConnectionAborted).ConfigureAwait(false);
         }
         await rollouts.ReturnedAsync(hello.HostId, hello.AgentVersion, linkedAt, Context.ConnectionAborted).ConfigureAwait(false);
+        if (hello.Side is { } side)
+        {
+            await OwnSide(side).ConfigureAwait(false);
+        }
         var summary = estate.Find(hello.HostId)!;
-        return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId);
+        return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId, Policy: courier.Welcome(link, summary.GroupPath));
     }
 
     /// <summary>
@@ -162,6 +168,15 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     public Task UpdateEnded(UpdateReport report) => FromHostAsync(host =>
         new ValueTask(rollouts.ReportedAsync(host, Tame(report), Context.ConnectionAborted)));
+
+    public Task OwnSide(HostSide side) => FromHostAsync(host =>
+    {
+        if (side.InForce?.Normalise() is not { } inForce || (side.Limit is { } limit && limit.Normalise() is null))
+        {
+            return End();
+        }
+        return new ValueTask(sides.TakeAsync(host, side with { InForce = inForce, Limit = side.Limit?.Normalise(), Problem = Tame(side.Problem, MaxReason), KeyMark = Tame(side.KeyMark, 8) }, Context.ConnectionAborted));
+    });
 
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {

@@ -14,6 +14,8 @@ public sealed class LinkRegistry
 
     public int Count => links.Count;
 
+    public IEnumerable<LinkEntry> All => links.Values;
+
     /// <summary>Notes a host's newest connection; the one before it is closed.</summary>
     public void Register(LinkEntry link)
     {

@@ -175,6 +175,21 @@ public sealed class SavedSelectionRow
     public long Version { get; set; }
 }
 
+/// <summary>What a place says of the host policy.</summary>
+public sealed class PolicyRow
+{
+    /// <summary>The group's or the host's; empty for everything.</summary>
+    public Guid Id { get; set; }
+    public Guid? GroupId { get; set; }
+    public Guid? HostId { get; set; }
+
+    /// <summary>A <see cref="Core.Access.HostPolicyPart"/> as JSON.</summary>
+    public string Part { get; set; } = "{}";
+    public DateTimeOffset ChangedAt { get; set; }
+    public string ChangedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
 /// <summary>Something that happened to a host and has no table of its own.</summary>
 public sealed class HostEventRow
 {
@@ -383,6 +398,9 @@ public sealed class HostRow
 
     /// <summary>The board's id, as it was when the host joined.</summary>
     public string? HardwareId { get; set; }
+
+    /// <summary>What the host said of its side last: a <see cref="Core.Access.HostSide"/> as JSON. Null until it has.</summary>
+    public string? Side { get; set; }
 
     /// <summary>What the host's side allowed when it joined: the <see cref="Core.Access.HostPolicy"/> as JSON.</summary>
     public string Policy { get; set; } = "";

@@ -20,6 +20,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<OwnValueRow> OwnValues => Set<OwnValueRow>();
     public DbSet<HostTagRow> HostTags => Set<HostTagRow>();
     public DbSet<SavedSelectionRow> SavedSelections => Set<SavedSelectionRow>();
+    public DbSet<PolicyRow> Policies => Set<PolicyRow>();
     public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
     public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
     public DbSet<PreferenceRow> Preferences => Set<PreferenceRow>();
@@ -99,6 +100,13 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         builder.Entity<SavedSelectionRow>(t =>
         {
             t.HasIndex(r => r.NameKey).IsUnique();
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<PolicyRow>(t =>
+        {
+            t.Property(r => r.Id).ValueGeneratedNever();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
             t.Property(r => r.Version).IsConcurrencyToken();
         });
         builder.Entity<HostEventRow>().HasIndex(r => new { r.HostId, r.At });

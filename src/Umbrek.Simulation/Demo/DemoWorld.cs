@@ -155,6 +155,12 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         {
             await api.PostAsync("grants", grant, WireJson.Default.NewGrant, WireJson.Default.GrantInfo, cancel).ConfigureAwait(false);
         }
+        var groups = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(g => g.Path, g => g.Id);
+        foreach (var (place, isHost, part) in ScenarioAccess.Policies)
+        {
+            var id = isHost ? (await api.GetAsync($"hosts?selection={Uri.EscapeDataString(place)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false)).Items[0].Id : groups[place];
+            await api.PutAsync($"{(isHost ? "hosts" : "groups")}/{id}/policy", part, 0, WireJson.Default.HostPolicyPart, WireJson.Default.PolicyInfo, cancel).ConfigureAwait(false);
+        }
     }
 
     /// <summary>Installers as they are found in the middle of a week, and two computers that wait.</summary>

@@ -20,6 +20,15 @@ public static class ScenarioAccess
         new("Odile Marsh", null, "technician", "Brindle Moor Observatory", EndsAt: Friday(now), Note: "contractor, for the new dome motor"),
     ];
 
+    /// <summary>What customers have asked for: by group, or by host under its name.</summary>
+    public static IReadOnlyList<(string Place, bool IsHost, HostPolicyPart Part)> Policies { get; } =
+    [
+        ("Copperbeech Libraries", false, new(Consent: ConsentRule.WhenSomebodyIsLoggedIn, Notice: NoticeRule.During)),
+        ("Tarn Valley Creamery", false, new(KeyFor: [HostAct.Power])),
+        ("Tarn Valley Creamery/Ripening Store", false, new([HostAct.Watch, HostAct.Shell, HostAct.Run, HostAct.ReadFiles, HostAct.Power])),
+        ("dome-control", true, new([HostAct.Watch, HostAct.Run, HostAct.ReadFiles], Notice: NoticeRule.Before)),
+    ];
+
     /// <summary>The end of work on the next Friday.</summary>
     private static DateTimeOffset Friday(DateTimeOffset now)
     {

@@ -1,3 +1,4 @@
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -37,6 +38,7 @@ public static class ToService
     public const string RunHeld = nameof(RunHeld);
     public const string ScanReport = nameof(ScanReport);
     public const string UpdateEnded = nameof(UpdateEnded);
+    public const string OwnSide = nameof(OwnSide);
     public const string Goodbye = nameof(Goodbye);
 }
 
@@ -48,6 +50,7 @@ public static class ToAgent
     public const string CancelRun = nameof(CancelRun);
     public const string RunsKept = nameof(RunsKept);
     public const string SamplesKept = nameof(SamplesKept);
+    public const string WantPolicy = nameof(WantPolicy);
     public const string Ask = nameof(Ask);
 }
 
@@ -57,10 +60,11 @@ public sealed record LinkChallenge(int Version, int OldestVersion, byte[] Nonce,
 
 /// <param name="UnfinishedRuns">Runs whose journal this agent holds; a run that the service believes to be here and is not in it was interrupted.</param>
 /// <param name="EndedUpdate">An update that was taken back since the last hello.</param>
+/// <param name="Side">What the host allows as it says hello; told anew (<see cref="ToService.OwnSide"/>) whenever it changes.</param>
 /// <param name="HardwareId">The board's id, and <paramref name="BootId"/> the running boot's: two machines with one identity are told apart by them.</param>
 public sealed record LinkHello(
     int Version, Guid HostId, byte[] Proof, string AgentVersion, string SystemName, DateTimeOffset HostTime, IReadOnlyList<Guid> UnfinishedRuns,
-    string? HardwareId = null, string? BootId = null, UpdateReport? EndedUpdate = null);
+    string? HardwareId = null, string? BootId = null, UpdateReport? EndedUpdate = null, HostSide? Side = null);
 
 public enum LinkRefusal
 {
@@ -85,8 +89,9 @@ public enum LinkRefusal
 /// <param name="Refusal">None, or why the link ends now.</param>
 /// <param name="Message">A sentence for the agent's log and status when refused.</param>
 /// <param name="HostId">The entry that this host goes on under, when it is another than it said.</param>
+/// <param name="Policy">What the service wants the host to allow; told anew (<see cref="ToAgent.WantPolicy"/>) whenever it changes.</param>
 /// <param name="SplitToken">With <see cref="LinkRefusal.ClonedIdentity"/>: an enrolment token for this one machine, good for minutes.</param>
-public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string Label, string GroupPath, int SampleIntervalSeconds, Guid? HostId = null, string? SplitToken = null);
+public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string Label, string GroupPath, int SampleIntervalSeconds, Guid? HostId = null, string? SplitToken = null, HostPolicy? Policy = null);
 
 /// <summary>Facts that are new or changed since the last report on this link.</summary>
 public sealed record FactReport(IReadOnlyList<Fact> Facts);

@@ -1,3 +1,4 @@
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
@@ -123,7 +124,7 @@ public sealed class RunTableTests : IDisposable
 
     private RunTable Open()
     {
-        var runs = new RunTable(state, platform, HostPolicy.Everything, TimeProvider.System, new AgentLog(TextWriter.Null, TimeProvider.System));
+        var runs = new RunTable(state, platform, new HostRules(state, HostPolicy.Everything, new AgentLog(TextWriter.Null, TimeProvider.System)), TimeProvider.System, new AgentLog(TextWriter.Null, TimeProvider.System));
         runs.Load();
         return runs;
     }

@@ -42,8 +42,11 @@ public sealed class EveryEndpointTests
         changeCustomer       Group      configure
         changeGrant          Somewhere  administer
         changeGroup          Group      configure
+        changeGroupPolicy    Group      administer
         changeHost           Host       configure
+        changeHostPolicy     Host       administer
         changePassword       Own        see
+        changePolicy         Everywhere administer
         changeRole           Everywhere administer
         changeSelection      Own        see
         changeSignInSettings Everywhere administer
@@ -70,12 +73,15 @@ public sealed class EveryEndpointTests
         findHosts            Own        see
         getAccessMatrix      Somewhere  administer
         getCustomer          Group      see
+        getGroupPolicy       Group      see
         getHost              Host       see
+        getHostPolicy        Host       see
         getInstaller         Somewhere  approve
         getInstallerPackage  Somewhere  approve
         getJob               Somewhere  see
         getMe                Own        see
         getOutput            Somewhere  run
+        getPolicy            Own        see
         getPreference        Own        see
         getRollout           Somewhere  software
         getRun               Somewhere  see
@@ -93,6 +99,7 @@ public sealed class EveryEndpointTests
         listInstallers       Somewhere  approve
         listJobs             Own        see
         listMarks            Own        see
+        listPolicies         Own        see
         listReleases         Somewhere  software
         listRoles            Own        see
         listRollouts         Somewhere  software

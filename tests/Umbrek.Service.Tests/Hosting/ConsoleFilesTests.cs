@@ -43,6 +43,22 @@ public sealed class ConsoleFilesTests : IDisposable
         }
     }
 
+    [Fact]
+    public async Task Pages_and_files_reach_a_stranger_and_nothing_else_does()
+    {
+        Directory.CreateDirectory(directory.In("assets"));
+        await File.WriteAllTextAsync(directory.In("assets/index-abc123.css"), "a { color: red }");
+        await File.WriteAllTextAsync(directory.In("index.html"), "the page");
+        await using var service = await TestService.StartAsync(adjust: o => o with { ConsoleDirectory = directory.Path });
+        foreach (var (path, type, body) in new[] { ("/", "text/html", "the page"), ("/hosts/plover.log", "text/html", "the page"), ("/assets/index-abc123.css", "text/css", "a { color: red }") })
+        {
+            var got = await service.SendAsync(HttpMethod.Get, path, signedIn: false);
+            (got.Status, got.Response.Content.Headers.ContentType!.MediaType, got.Body).ShouldBe((HttpStatusCode.OK, type, body), path);
+        }
+        (await service.SendAsync(HttpMethod.Post, "/hosts", signedIn: false)).Status.ShouldBe(HttpStatusCode.NotFound);
+        (await service.SendAsync(HttpMethod.Get, "/api/v1/none", signedIn: false)).Status.ShouldBe(HttpStatusCode.NotFound);
+    }
+
     private static async Task<HttpContext> GetAsync(ConsoleFiles files, string path, params (string Name, string Value)[] headers)
     {
         var context = new DefaultHttpContext();

@@ -1,6 +1,7 @@
 using System.Collections;
 using System.Reflection;
 using System.Text.Json;
+using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -21,12 +22,18 @@ public sealed class LinkMessageTests
 
     private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
 
+    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run]);
+
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power]), "It can be changed by others.", true, "0a1b2c3d");
+
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =
     [
         new LinkChallenge(1, 1, [1, 2, 255], Noon),
-        new LinkHello(1, Id, [9, 8], "0.1.0", "plover-log-01", Noon, [Id], "4c4c4544-0051-3010-8052-b9c04f4e3732", "9d1f", new UpdateReport("0.2.0", true, "it ended 3 times")),
-        new LinkWelcome(LinkRefusal.HostRetired, "It is retired.", "Plover, log", "Saltmarsh Ferry/Vessels/Plover", 15, Id, "token.key"),
+        new LinkHello(1, Id, [9, 8], "0.1.0", "plover-log-01", Noon, [Id], "4c4c4544-0051-3010-8052-b9c04f4e3732", "9d1f", new UpdateReport("0.2.0", true, "it ended 3 times"), Side),
+        new LinkWelcome(LinkRefusal.HostRetired, "It is retired.", "Plover, log", "Saltmarsh Ferry/Vessels/Plover", 15, Id, "token.key", Policy),
+        Policy,
+        Side,
         new FactReport([new Fact("network.addresses", Value, Noon)]),
         new SampleBatch([new Sample
         {

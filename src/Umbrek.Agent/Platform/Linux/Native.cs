@@ -19,6 +19,15 @@ internal static unsafe partial class Native
     public const int AttributesSize = 512;
     public const int SignalSetSize = 128;
 
+    public const int AtCurrentDirectory = -100;
+    public const uint StatXBasic = 0x7ff;
+
+    [LibraryImport("libc", EntryPoint = "statx", SetLastError = true)]
+    public static partial int StatX(int directory, byte* path, int flags, uint mask, byte* buffer);
+
+    [LibraryImport("libc", EntryPoint = "geteuid")]
+    public static partial uint EffectiveUser();
+
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 

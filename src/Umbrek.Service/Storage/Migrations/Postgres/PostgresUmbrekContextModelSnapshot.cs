@@ -444,6 +444,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<string>("RetiredBy")
                         .HasColumnType("text");
 
+                    b.Property<string>("Side")
+                        .HasColumnType("text");
+
                     b.Property<string>("SystemName")
                         .IsRequired()
                         .HasColumnType("text");
@@ -675,6 +678,41 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasIndex("FieldId");
 
                     b.ToTable("OwnValues");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("ChangedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Part")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Policies");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
@@ -1405,6 +1443,19 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>

@@ -443,6 +443,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<string>("RetiredBy")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Side")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("SystemName")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -677,6 +680,41 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasIndex("FieldId");
 
                     b.ToTable("OwnValues");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("ChangedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Part")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Policies");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>
@@ -1413,6 +1451,19 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.PreferenceRow", b =>

@@ -1,0 +1,42 @@
+import type { ConsentRule, HostAct, HostPolicy, NoticeRule } from "../api/types";
+
+export const acts: { act: HostAct; words: string }[] = [
+  { act: "watch", words: "see the screen" },
+  { act: "control", words: "use mouse and keyboard" },
+  { act: "shell", words: "open a terminal" },
+  { act: "run", words: "run commands" },
+  { act: "read-files", words: "read and copy files" },
+  { act: "write-files", words: "change and add files" },
+  { act: "power", words: "restart and shut down" },
+  { act: "software", words: "install and update programs" },
+];
+
+export const actWords = (act: HostAct): string => acts.find((a) => a.act === act)?.words ?? act;
+
+export const consents: { value: ConsentRule; label: string }[] = [
+  { value: "never", label: "nobody is asked first" },
+  { value: "when-somebody-is-logged-in", label: "whoever is logged in is asked first" },
+  { value: "always", label: "a person there is asked every time" },
+];
+
+export const notices: { value: NoticeRule; label: string }[] = [
+  { value: "none", label: "not told" },
+  { value: "during", label: "told while somebody is there" },
+  { value: "before", label: "told before and while somebody is there" },
+];
+
+export const consentWords = (rule: ConsentRule): string => consents.find((c) => c.value === rule)?.label ?? rule;
+
+export const noticeWords = (rule: NoticeRule | undefined): string =>
+  notices.find((n) => n.value === (rule ?? "none"))?.label ?? "";
+
+/** Acts in a sentence: "run commands, open a terminal"; all of them are "everything". */
+export const actList = (list: HostAct[]): string =>
+  list.length === 0 ? "nothing" : list.length === acts.length ? "everything" : list.map(actWords).join(", ");
+
+/** True when the host's own side leaves less, or asks for more, than is wanted of it. */
+export const isNarrowed = (wanted: HostPolicy, inForce: HostPolicy): boolean =>
+  wanted.allowed.some((a) => !inForce.allowed.includes(a)) ||
+  wanted.consent !== inForce.consent ||
+  (wanted.notice ?? "none") !== (inForce.notice ?? "none") ||
+  (inForce.keyFor ?? []).some((a) => !(wanted.keyFor ?? []).includes(a));

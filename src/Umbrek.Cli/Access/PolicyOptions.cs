@@ -1,0 +1,41 @@
+using System.CommandLine;
+using Umbrek.Cli.Hosting;
+using Umbrek.Core.Access;
+
+namespace Umbrek.Cli.Access;
+
+/// <summary>A host policy on the command line: the same words wherever one is given.</summary>
+public sealed class PolicyOptions
+{
+    private static readonly (string Word, ConsentRule Rule)[] Consents = [("never", ConsentRule.Never), ("logged-in", ConsentRule.WhenSomebodyIsLoggedIn), ("always", ConsentRule.Always)];
+    private static readonly (string Word, NoticeRule Rule)[] Notices = [("none", NoticeRule.None), ("during", NoticeRule.During), ("before", NoticeRule.Before)];
+    private static readonly string Acts = string.Join(", ", Enum.GetValues<HostAct>().Select(HostPolicyWords.Word));
+
+    private readonly Option<string?> allow = new("--allow") { Description = $"All that is allowed, separated by commas: {Acts}; or everything, or nothing." };
+    private readonly Option<string?> consent = new("--consent") { Description = "When a person there is asked first: never, logged-in or always." };
+    private readonly Option<string?> notice = new("--notice") { Description = "When a person there is told: none, during or before." };
+    private readonly Option<string?> keyFor = new("--key-for") { Description = "What takes the host's access key, in the words of --allow." };
+
+    public PolicyOptions()
+    {
+        consent.AcceptOnlyFromAmong([.. Consents.Select(c => c.Word)]);
+        notice.AcceptOnlyFromAmong([.. Notices.Select(n => n.Word)]);
+    }
+
+    public IEnumerable<Option> All => [allow, consent, notice, keyFor];
+
+    /// <summary>What was given; the rest is null.</summary>
+    public HostPolicyPart Read(ParseResult parsed) => new(
+        parsed.GetValue(allow) is { } acts ? ReadActs(acts) : null,
+        parsed.GetValue(consent) is { } c ? Consents.First(x => x.Word == c).Rule : null,
+        parsed.GetValue(notice) is { } n ? Notices.First(x => x.Word == n).Rule : null,
+        parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null);
+
+    private static HostAct[] ReadActs(string words) => words switch
+    {
+        "nothing" or "none" => [],
+        "everything" => Enum.GetValues<HostAct>(),
+        _ => [.. words.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(w => HostPolicyWords.Read(w)
+            ?? throw new ClientException($"'{w}' is nothing that can be allowed; there are {Acts}.", ExitCodes.WrongUse)).Distinct().Order()],
+    };
+}

@@ -15,6 +15,7 @@ using Umbrek.Wire.Estate;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Wire;
 
@@ -49,6 +50,13 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(RunHeld))]
 [JsonSerializable(typeof(LinkGoodbye))]
 [JsonSerializable(typeof(HostSide))]
+[JsonSerializable(typeof(ChannelOrder))]
+[JsonSerializable(typeof(SessionEnd))]
+[JsonSerializable(typeof(SealedOrder))]
+[JsonSerializable(typeof(CommandSpec))]
+[JsonSerializable(typeof(ChannelJoin))]
+[JsonSerializable(typeof(KeyFrame))]
+[JsonSerializable(typeof(KeyWish))]
 [JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
 [JsonSerializable(typeof(HostAnswer))]
@@ -95,6 +103,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
+        typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -109,6 +118,13 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(RunHeld))]
 [JsonSerializable(typeof(LinkGoodbye))]
 [JsonSerializable(typeof(HostSide))]
+[JsonSerializable(typeof(ChannelOrder))]
+[JsonSerializable(typeof(SessionEnd))]
+[JsonSerializable(typeof(SealedOrder))]
+[JsonSerializable(typeof(CommandSpec))]
+[JsonSerializable(typeof(ChannelJoin))]
+[JsonSerializable(typeof(KeyFrame))]
+[JsonSerializable(typeof(KeyWish))]
 [JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
 [JsonSerializable(typeof(HostAnswer))]
@@ -179,6 +195,32 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(List<GrantInfo>))]
 [JsonSerializable(typeof(AccessExplanation))]
 [JsonSerializable(typeof(List<AccessAnswer>))]
+[JsonSerializable(typeof(NewSession))]
+[JsonSerializable(typeof(SessionInfo))]
+[JsonSerializable(typeof(Page<SessionInfo>))]
+[JsonSerializable(typeof(List<SessionInfo>))]
+[JsonSerializable(typeof(NewChannel))]
+[JsonSerializable(typeof(ChannelTicket))]
+[JsonSerializable(typeof(NewSecret))]
+[JsonSerializable(typeof(SecretChange))]
+[JsonSerializable(typeof(SecretInfo))]
+[JsonSerializable(typeof(Page<SecretInfo>))]
+[JsonSerializable(typeof(List<SecretInfo>))]
+[JsonSerializable(typeof(SecretDetail))]
+[JsonSerializable(typeof(List<SecretVersionInfo>))]
+[JsonSerializable(typeof(RevealRequest))]
+[JsonSerializable(typeof(RevealedSecret))]
+[JsonSerializable(typeof(VaultState))]
+[JsonSerializable(typeof(VaultBackupRequest))]
+[JsonSerializable(typeof(VaultBackup))]
+[JsonSerializable(typeof(VaultRestore))]
+[JsonSerializable(typeof(VaultRestored))]
+[JsonSerializable(typeof(List<SavedSecret>))]
+[JsonSerializable(typeof(NewKeyRotation))]
+[JsonSerializable(typeof(KeyRotationDetail))]
+[JsonSerializable(typeof(Page<KeyRotationInfo>))]
+[JsonSerializable(typeof(List<KeyRotationInfo>))]
+[JsonSerializable(typeof(List<KeyRotationHost>))]
 [JsonSerializable(typeof(PolicyInfo))]
 [JsonSerializable(typeof(PolicyPlace))]
 [JsonSerializable(typeof(Page<PolicyPlace>))]

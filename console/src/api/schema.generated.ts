@@ -527,6 +527,265 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/vault": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How the vault stands. */
+    get: operations["getVault"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/vault/rotate-key": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Makes another key of the vault and encrypts everything with it. */
+    post: operations["rotateVaultKey"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/vault/backup": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Everything in the vault, encrypted under a passphrase; takes reveal-secrets everywhere too. */
+    post: operations["backUpVault"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/vault/restore": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Puts back what is missing of a backup; what is there stays as it is. Takes reveal-secrets everywhere too. */
+    post: operations["restoreVault"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/secrets": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Secrets at places where the caller may use them or see them, newest first, without their texts. */
+    get: operations["listSecrets"];
+    put?: never;
+    /** Puts a secret into the vault, at a host or a group. */
+    post: operations["createSecret"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/secrets/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A secret with its history, without its texts. */
+    get: operations["getSecret"];
+    put?: never;
+    post?: never;
+    /** Removes a secret with its history. */
+    delete: operations["removeSecret"];
+    options?: never;
+    head?: never;
+    /** Changes a secret; the text before is kept. */
+    patch: operations["changeSecret"];
+    trace?: never;
+  };
+  "/api/v1/secrets/{id}/reveal": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Shows a secret to whoever says why; that stands in the audit log. */
+    post: operations["revealSecret"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/key-rotations": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Rotations of access keys, newest first. */
+    get: operations["listKeyRotations"];
+    put?: never;
+    /** Gives hosts other access keys, which go into the vault. */
+    post: operations["createKeyRotation"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/key-rotations/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How far each host is with another access key. */
+    get: operations["getKeyRotation"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/key-rotations/{id}/cancel": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Changes no further key; those that were changed stay. */
+    post: operations["cancelKeyRotation"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/sessions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Opens a session on a linked host, for whoever may do at least one thing with it. */
+    post: operations["openSession"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sessions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Sessions at hosts that the caller may see: open ones first, then the latest. */
+    get: operations["listSessions"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sessions/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One session. */
+    get: operations["getSession"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sessions/{id}/end": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ends a session of one's own, or at a place that one administers, with all its channels. */
+    post: operations["endSession"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sessions/{id}/channels": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Opens a channel of one's own session; the ticket leads a WebSocket to it. */
+    post: operations["openChannel"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/enrolments": {
     parameters: {
       query?: never;
@@ -1437,6 +1696,12 @@ export interface components {
       groupPath: string;
       problem: string;
     };
+    ChannelTicket: {
+      /** Format: uuid */
+      channelId: string;
+      path: string;
+      ticket: string;
+    };
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
@@ -1670,6 +1935,8 @@ export interface components {
       /** @default false */
       hasAccessKey: boolean;
       keyMark?: null | string;
+      /** Format: date-time */
+      sessionsEndedAt?: null | string;
     };
     HostSummary: {
       /** Format: uuid */
@@ -1798,6 +2065,42 @@ export interface components {
       runs: components["schemas"]["RunCounts"];
     };
     JsonElement: unknown;
+    KeyRotationDetail: {
+      info: components["schemas"]["KeyRotationInfo"];
+      hosts: components["schemas"]["KeyRotationHost"][];
+    };
+    KeyRotationHost: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      state: components["schemas"]["KeyRotationState"];
+      reason: null | string;
+      /** Format: date-time */
+      at: null | string;
+    };
+    KeyRotationInfo: {
+      /** Format: uuid */
+      id: string;
+      selection: string;
+      endSessions: boolean;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      isOver: boolean;
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int32 */
+      changed: number;
+      /** Format: int32 */
+      failed: number;
+      /** Format: int32 */
+      waiting: number;
+      /** Format: int32 */
+      cancelled: number;
+    };
+    /** @enum {unknown} */
+    KeyRotationState: "waiting" | "changed" | "failed" | "cancelled";
     KnownMachine: {
       /** Format: uuid */
       hostId: string;
@@ -1835,6 +2138,9 @@ export interface components {
       /** Format: int32 */
       recoveryCodes: number;
     };
+    NewChannel: {
+      kind: string;
+    };
     NewGrant: {
       technician: null | string;
       team: null | string;
@@ -1867,6 +2173,14 @@ export interface components {
       command: components["schemas"]["CommandSpec"];
       /** Format: int64 */
       expiresInSeconds?: null | number;
+      seals?: null | components["schemas"]["SealedOrder"][];
+      /** @default false */
+      usesVault: boolean;
+    };
+    NewKeyRotation: {
+      selection: string;
+      /** @default false */
+      endSessions: boolean;
     };
     NewOwnField: {
       name: string;
@@ -1908,6 +2222,20 @@ export interface components {
        * @default 100
        */
       probesPerSecond: number;
+    };
+    NewSecret: {
+      kind: components["schemas"]["SecretKind"];
+      secret: string;
+      /** Format: uuid */
+      hostId?: null | string;
+      /** Format: uuid */
+      groupId?: null | string;
+      name?: null | string;
+      userName?: null | string;
+      note?: null | string;
+    };
+    NewSession: {
+      reason?: null | string;
     };
     NewTeam: {
       name: string;
@@ -1993,6 +2321,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfKeyRotationInfo: {
+      items: components["schemas"]["KeyRotationInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfMarkedHost: {
       items: components["schemas"]["MarkedHost"][];
       nextCursor: null | string;
@@ -2031,6 +2365,18 @@ export interface components {
     };
     PageOfScanInfo: {
       items: components["schemas"]["ScanInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfSecretInfo: {
+      items: components["schemas"]["SecretInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfSessionInfo: {
+      items: components["schemas"]["SessionInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -2102,6 +2448,7 @@ export interface components {
       /** Format: date-time */
       changedAt?: null | string;
       changedBy?: null | string;
+      sameKeyAs?: null | string[];
     };
     PolicyPlace: {
       /** Format: uuid */
@@ -2147,6 +2494,17 @@ export interface components {
       newest: boolean;
       /** Format: int32 */
       hosts: number;
+    };
+    RevealRequest: {
+      reason: string;
+      /** Format: int32 */
+      number?: null | number;
+    };
+    RevealedSecret: {
+      secret: string;
+      userName: null | string;
+      /** Format: int32 */
+      number: number;
     };
     RoleInfo: {
       /** Format: uuid */
@@ -2361,6 +2719,16 @@ export interface components {
     };
     /** @enum {unknown} */
     ScanState: "running" | "done" | "cancelled" | "failed";
+    SealedOrder: {
+      /** Format: uuid */
+      sessionId: string;
+      /** Format: int64 */
+      number: number;
+      act: string;
+      text: string;
+      /** Format: byte */
+      mac: string;
+    };
     SecondFactorOffer: {
       secret: string;
       uri: string;
@@ -2371,10 +2739,77 @@ export interface components {
     SecondFactorProof: {
       code: string;
     };
+    SecretChange: {
+      secret?: null | string;
+      name?: null | string;
+      userName?: null | string;
+      note?: null | string;
+    };
+    SecretDetail: {
+      info: components["schemas"]["SecretInfo"];
+      versions: components["schemas"]["SecretVersionInfo"][];
+    };
+    SecretInfo: {
+      /** Format: uuid */
+      id: string;
+      kind: components["schemas"]["SecretKind"];
+      name: string;
+      userName: null | string;
+      /** Format: uuid */
+      hostId: null | string;
+      /** Format: uuid */
+      groupId: null | string;
+      place: string;
+      groupPath: string;
+      note: null | string;
+      /** Format: int32 */
+      number: number;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: date-time */
+      changedAt: string;
+      changedBy: string;
+      /** Format: int64 */
+      version: number;
+    };
+    /** @enum {unknown} */
+    SecretKind: "access-key" | "logon";
+    SecretVersionInfo: {
+      /** Format: int32 */
+      number: number;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      counts: boolean;
+      isProposed: boolean;
+    };
     SelectionCheck: {
       selection: string;
       /** Format: int32 */
       hosts: number;
+    };
+    SessionInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      hostId: string;
+      hostLabel: string;
+      groupPath: string;
+      /** Format: uuid */
+      technicianId: string;
+      technician: string;
+      address: null | string;
+      reason: null | string;
+      /** Format: date-time */
+      openedAt: string;
+      /** Format: date-time */
+      endedAt: null | string;
+      endReason: null | string;
+      /** Format: byte */
+      hostKey?: null | string;
+      /** Format: byte */
+      serviceKey?: null | string;
     };
     SetUpRequest: {
       code: string;
@@ -2454,6 +2889,39 @@ export interface components {
     };
     /** @enum {unknown} */
     UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
+    VaultBackup: {
+      format: string;
+      /** Format: int32 */
+      formatVersion: number;
+      /** Format: int32 */
+      iterations: number;
+      /** Format: byte */
+      salt: string;
+      /** Format: byte */
+      data: string;
+    };
+    VaultBackupRequest: {
+      passphrase: string;
+    };
+    VaultRestore: {
+      passphrase: string;
+      backup: components["schemas"]["VaultBackup"];
+    };
+    VaultRestored: {
+      /** Format: int32 */
+      restored: number;
+      /** Format: int32 */
+      kept: number;
+      leftOut: string[];
+    };
+    VaultState: {
+      /** Format: int32 */
+      secrets: number;
+      /** Format: int32 */
+      texts: number;
+      /** Format: date-time */
+      keyMadeAt: string;
+    };
     /** @enum {unknown} */
     WaitingReason: "none" | "approval-needed" | "same-machine";
   };
@@ -3795,6 +4263,615 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["PolicyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getVault: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["VaultState"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  rotateVaultKey: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["VaultState"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  backUpVault: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["VaultBackupRequest"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["VaultBackup"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  restoreVault: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["VaultRestore"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["VaultRestored"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listSecrets: {
+    parameters: {
+      query?: {
+        host?: string;
+        group?: string;
+        cursor?: string;
+        limit?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSecretInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewSecret"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SecretInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SecretDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SecretChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SecretInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  revealSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RevealRequest"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RevealedSecret"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listKeyRotations: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfKeyRotationInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createKeyRotation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewKeyRotation"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["KeyRotationDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getKeyRotation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["KeyRotationDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  cancelKeyRotation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["KeyRotationDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  openSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewSession"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listSessions: {
+    parameters: {
+      query?: {
+        host?: string;
+        live?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  endSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  openChannel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewChannel"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ChannelTicket"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -12,6 +12,7 @@ public sealed class HostRules
 {
     private readonly StateDirectory state;
     private readonly HostPolicy agreed;
+    private readonly HostKeys keys;
     private readonly AgentLog log;
     private readonly Lock gate = new();
     private HostPolicy wanted;
@@ -19,13 +20,18 @@ public sealed class HostRules
     private string? complained;
 
     /// <param name="agreed">What was agreed when the host joined.</param>
-    public HostRules(StateDirectory state, HostPolicy agreed, AgentLog log)
+    public HostRules(StateDirectory state, HostPolicy agreed, HostKeys keys, AgentLog log)
     {
         this.state = state;
+        this.keys = keys;
         this.agreed = agreed;
         this.log = log;
         wanted = LoadWanted();
+        keys.Changed += () => Changed.Release();
     }
+
+    /// <summary>Released when this side may be another than before.</summary>
+    public SemaphoreSlim Changed { get; } = new(0);
 
     /// <summary>What counts right now. A file that can't be relied on leaves nothing.</summary>
     public HostPolicy InForce => Side().InForce;
@@ -50,6 +56,7 @@ public sealed class HostRules
         {
             log.Warning($"the host policy can't be kept over a restart: {e.Message}");
         }
+        Changed.Release();
     }
 
     /// <summary>All that the service is told of this side.</summary>
@@ -64,7 +71,8 @@ public sealed class HostRules
             }
             complained = problem;
             var inForce = problem is not null ? HostPolicy.Nothing : wanted.NarrowedBy(agreed.ToPart()).NarrowedBy(limit ?? HostPolicyPart.Inherit);
-            return new HostSide(inForce, limit, problem, File.Exists(state.AccessKeyFile));
+            var key = keys.Key();
+            return new HostSide(inForce, limit, problem, keys.HasAccessKey, key?.Mark, key?.SessionsFrom);
         }
     }
 

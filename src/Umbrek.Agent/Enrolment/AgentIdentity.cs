@@ -28,6 +28,14 @@ public sealed record AgentIdentity(
         return key;
     }
 
+    /// <summary>The same key, to agree on secrets with.</summary>
+    public ECDiffieHellman OpenAgreementKey()
+    {
+        var key = ECDiffieHellman.Create();
+        key.ImportPkcs8PrivateKey(PrivateKey, out _);
+        return key;
+    }
+
     public void Save(StateDirectory state) => StateDirectory.WriteWhole(state.IdentityFile, this, AgentJson.Default.AgentIdentity);
 
     /// <returns>The identity, or null when this host is not enrolled.</returns>

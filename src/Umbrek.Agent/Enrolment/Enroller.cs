@@ -55,7 +55,7 @@ public sealed class Enroller(StateDirectory state, IHostPlatform platform)
         var result = await PresentAsync(service, token, begun, label, cancel).ConfigureAwait(false);
         if ((begun.AccessKey ?? accessKey.Chosen) is { } secret)
         {
-            StateDirectory.WriteWhole(state.AccessKeyFile, ScramVerifier.Create(secret), AgentJson.Default.ScramVerifier);
+            new HostKeys(state, platform.BootId, TimeProvider.System).Set(KeptKey.Of(secret, token.ServiceKeySha256));
         }
         HostLimit.Narrow(state.LimitFile, result.Identity.Allowed);
         result.Identity.Save(state);

@@ -20,6 +20,8 @@ public static class AgentCommands
         root.Subcommands.Add(InstallCommands.Uninstall());
         root.Subcommands.Add(StatusCommand.Status());
         root.Subcommands.Add(LimitCommand.Limit());
+        root.Subcommands.Add(KeyCommands.AccessKey());
+        root.Subcommands.Add(KeyCommands.Passcode());
         root.Subcommands.Add(Enrol());
         root.Subcommands.Add(Run());
         root.Subcommands.Add(KeeperCommand());

@@ -4,6 +4,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Links;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 
@@ -13,8 +14,12 @@ namespace Umbrek.Agent.Hosting;
 public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, IHostPlatform platform, TimeProvider time, AgentLog log)
 {
     private readonly SampleBacklog samples = new();
-    private readonly HostRules rules = new(state, identity.Allowed, log);
+    private readonly HostKeys keys = new(state, platform.BootId, time);
     private readonly TaskCompletionSource linked = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+    private SessionTable Sessions => field ??= new SessionTable(keys, time);
+
+    private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);
 
     /// <summary>Samples taken before the agent runs, for a platform that has them.</summary>
     public void AddEarlier(IEnumerable<Sample> earlier)
@@ -86,12 +91,12 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private RunTable NewRuns()
     {
-        var runs = new RunTable(state, platform, rules, time, log);
+        var runs = new RunTable(state, platform, Rules, Sessions, time, log);
         runs.Load();
         return runs;
     }
 
-    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, rules, runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
+    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), log), runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {

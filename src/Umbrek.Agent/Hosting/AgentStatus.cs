@@ -1,4 +1,5 @@
 using System.Text.Json.Serialization;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
@@ -32,7 +33,9 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
 [JsonSerializable(typeof(StatusReport))]
 [JsonSerializable(typeof(Enrolling))]
 [JsonSerializable(typeof(ReleaseManifest))]
-[JsonSerializable(typeof(ScramVerifier))]
+[JsonSerializable(typeof(KeptKey))]
+[JsonSerializable(typeof(KeptPasscode))]
+[JsonSerializable(typeof(Lockout))]
 [JsonSerializable(typeof(Installation))]
 [JsonSerializable(typeof(HostPolicy))]
 [JsonSerializable(typeof(HostPolicyPart))]

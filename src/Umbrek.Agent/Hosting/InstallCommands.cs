@@ -1,5 +1,6 @@
 using System.CommandLine;
 using System.Text.Json;
+using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Platform.Linux;
 using Umbrek.Core.Access;
@@ -106,55 +107,6 @@ public static class InstallCommands
         }
     }
 
-    private static AccessKeyChoice ReadAccessKey(AccessKeyRule rule, string? file)
-    {
-        if (file is not null)
-        {
-            var read = File.ReadAllText(file).TrimEnd('\r', '\n');
-            return AccessKey.Check(read) is { } weak ? throw new EnrolmentException(weak) : new AccessKeyChoice(AccessKeyRule.AskAtInstall, read);
-        }
-        if (rule != AccessKeyRule.AskAtInstall)
-        {
-            return new AccessKeyChoice(rule);
-        }
-        if (Console.IsInputRedirected)
-        {
-            throw new EnrolmentException("The access key is to be chosen here, but there is nobody to ask: the input is no terminal. Run this in a terminal, or give --access-key-file FILE.");
-        }
-        while (true)
-        {
-            var chosen = ReadHidden("Access key for this computer: ");
-            if (AccessKey.Check(chosen) is { } problem)
-            {
-                Console.Error.WriteLine(problem);
-            }
-            else if (ReadHidden("The same again: ") == chosen)
-            {
-                return new AccessKeyChoice(rule, chosen);
-            }
-            else
-            {
-                Console.Error.WriteLine("The two differ; choose again.");
-            }
-        }
-    }
-
-    private static string ReadHidden(string prompt)
-    {
-        Console.Error.Write(prompt);
-        var text = new System.Text.StringBuilder();
-        while (Console.ReadKey(intercept: true) is var key && key.Key != ConsoleKey.Enter)
-        {
-            if (key.Key == ConsoleKey.Backspace)
-            {
-                text.Length = Math.Max(0, text.Length - 1);
-            }
-            else if (key.KeyChar != '\0')
-            {
-                text.Append(key.KeyChar);
-            }
-        }
-        Console.Error.WriteLine();
-        return text.ToString();
-    }
+    private static AccessKeyChoice ReadAccessKey(AccessKeyRule rule, string? file) =>
+        file is null && rule != AccessKeyRule.AskAtInstall ? new AccessKeyChoice(rule) : new AccessKeyChoice(AccessKeyRule.AskAtInstall, SecretPrompt.AccessKey(file, "--access-key-file"));
 }

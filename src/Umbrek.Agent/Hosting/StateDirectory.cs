@@ -34,6 +34,12 @@ public sealed class StateDirectory
     /// <summary>What the computer's owner narrows that to, whatever the service wants. Beside root's other settings where this is root's own directory.</summary>
     public string LimitFile => Path == RootsOwn ? "/etc/umbrek-agent/limit.json" : System.IO.Path.Combine(Path, "limit.json");
 
+    /// <summary>The verifier of the host's passcode.</summary>
+    public string PasscodeFile => System.IO.Path.Combine(Path, "passcode.json");
+
+    /// <summary>How often the access key or the passcode was wrong.</summary>
+    public string LockoutFile => System.IO.Path.Combine(Path, "lockout.json");
+
     /// <summary>Where the agent was installed, when it was.</summary>
     public string InstallationFile => System.IO.Path.Combine(Path, "installation.json");
     public string StatusFile => System.IO.Path.Combine(Path, "status.json");

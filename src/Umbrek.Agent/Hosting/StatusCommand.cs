@@ -38,7 +38,7 @@ public static class StatusCommand
         var installation = Installation.Load(directory);
         var link = File.Exists(directory.StatusFile) ? JsonSerializer.Deserialize(File.ReadAllBytes(directory.StatusFile), AgentJson.Default.AgentStatus) : null;
         var running = directory.IsHeld();
-        var side = identity is null ? null : new HostRules(directory, identity.Allowed, new AgentLog(TextWriter.Null, TimeProvider.System)).Side();
+        var side = identity is null ? null : new HostRules(directory, identity.Allowed, new HostKeys(directory, null, TimeProvider.System), new AgentLog(TextWriter.Null, TimeProvider.System)).Side();
         var problem = identity is null
             ? File.Exists(directory.EnrollingFile)
                 ? "joining was begun and not finished. Install or enrol again; it goes on where it was."

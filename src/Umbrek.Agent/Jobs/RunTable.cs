@@ -1,8 +1,10 @@
 using System.Collections.Concurrent;
 using System.Net.Sockets;
+using System.Text.Json;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
 using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire;
@@ -14,7 +16,7 @@ namespace Umbrek.Agent.Jobs;
 /// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
 /// to be sent.
 /// </summary>
-public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, TimeProvider time, AgentLog log) : IDisposable
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, SessionTable sessions, TimeProvider time, AgentLog log) : IDisposable
 {
     private const int KeeperAttempts = 3;
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
@@ -82,6 +84,19 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         if (!side.InForce.Allows(HostAct.Run))
         {
             return Refuse(order, $"This host does not allow commands: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
+        }
+        if (side.InForce.AsksKey(HostAct.Run))
+        {
+            if (sessions.Take(order.Sealed, HostAct.Run) is { } unproven)
+            {
+                return Refuse(order, unproven);
+            }
+            // What counts is what was sealed, not what came beside it.
+            if (ReadSealed(order.Sealed!) is not { } command)
+            {
+                return Refuse(order, "The sealed order is no command. Nothing was run.");
+            }
+            order = order with { Command = command, Sealed = null };
         }
         if (serviceNow - order.OrderedAt > RunOrder.OldestOrder)
         {
@@ -337,6 +352,18 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
                 : new RunEnd(RunOutcome.NotStarted, 126, "The host could not start a keeper for the run; nothing was run."));
         }
         News.Release();
+    }
+
+    private static CommandSpec? ReadSealed(SealedOrder sealedOrder)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize(sealedOrder.Text, LinkJson.Default.CommandSpec) is { } command && command.Check() is null ? command : null;
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
     }
 
     private RunEvent Refuse(RunOrder order, string reason)

@@ -10,6 +10,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
@@ -31,6 +32,8 @@ public sealed class AgentLink(
     StateDirectory state,
     IHostPlatform platform,
     HostRules rules,
+    SessionTable sessions,
+    ChannelDialer channels,
     RunTable runs,
     SampleBacklog samples,
     TimeProvider time,
@@ -50,7 +53,6 @@ public sealed class AgentLink(
     private static readonly TimeSpan LimitLookInterval = TimeSpan.FromSeconds(5);
 
     private readonly SemaphoreSlim newSamples = new(0);
-    private readonly SemaphoreSlim sideChanged = new(0);
     private readonly IAgentUpdate? update = platform.Update(state);
     private readonly ConcurrentDictionary<Guid, CancellationTokenSource> scans = new();
     private int updating;
@@ -71,7 +73,6 @@ public sealed class AgentLink(
     public void Dispose()
     {
         newSamples.Dispose();
-        sideChanged.Dispose();
     }
 
     public async Task RunAsync(CancellationToken stop)
@@ -183,6 +184,8 @@ public sealed class AgentLink(
             samples.Kept(k.UpTo);
             newSamples.Release();
         });
+        connection.On<ChannelOrder>(ToAgent.OpenChannel, c => { orders.Writer.TryWrite(c); });
+        connection.On<SessionEnd>(ToAgent.EndSession, e => { orders.Writer.TryWrite(e); });
         connection.On<HostPolicy>(ToAgent.WantPolicy, p => { orders.Writer.TryWrite(p); });
         var known = new Dictionary<string, string>(StringComparer.Ordinal);
         connection.On<HostRequest, HostAnswer>(ToAgent.Ask, request => AnswerAsync(connection, known, request, ended.Token));
@@ -302,10 +305,17 @@ public sealed class AgentLink(
             {
                 runs.Cancel(cancel.RunId);
             }
+            else if (order is ChannelOrder channel)
+            {
+                _ = channels.DialAsync(channel, identity, ended);
+            }
+            else if (order is SessionEnd over)
+            {
+                sessions.End(over.SessionId);
+            }
             else if (order is HostPolicy policy)
             {
                 rules.Want(policy);
-                sideChanged.Release();
             }
         }
     }
@@ -374,7 +384,7 @@ public sealed class AgentLink(
                 await connection.SendAsync(ToService.OwnSide, side, ended).ConfigureAwait(false);
                 told = side;
             }
-            await sideChanged.WaitAsync(LimitLookInterval, ended).ConfigureAwait(false);
+            await rules.Changed.WaitAsync(LimitLookInterval, ended).ConfigureAwait(false);
         }
     }
 

@@ -38,6 +38,8 @@ public static class WireEcho
         "RunsKept" => LinkJson.Default.RunsKept,
         "SamplesKept" => LinkJson.Default.SamplesKept,
         "RunHeld" => LinkJson.Default.RunHeld,
+        "ChannelOrder" => LinkJson.Default.ChannelOrder,
+        "SessionEnd" => LinkJson.Default.SessionEnd,
         "HostSide" => LinkJson.Default.HostSide,
         "HostPolicy" => LinkJson.Default.HostPolicy,
         "LinkGoodbye" => LinkJson.Default.LinkGoodbye,

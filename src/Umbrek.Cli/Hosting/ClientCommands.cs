@@ -7,6 +7,7 @@ using Umbrek.Cli.Enrolment;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Jobs;
 using Umbrek.Cli.Output;
+using Umbrek.Cli.Sessions;
 using Umbrek.Wire.Api;
 
 namespace Umbrek.Cli.Hosting;
@@ -40,7 +41,7 @@ public static class ClientCommands
                 _ => ExitCodes.Failed,
             });
         }
-        catch (Exception e) when (e is Wire.Api.UnreachableException or IOException or UnauthorizedAccessException)
+        catch (Exception e) when (e is Wire.Sessions.DoorException or Wire.Api.UnreachableException or IOException or UnauthorizedAccessException)
         {
             return Complain(e.Message, ExitCodes.Failed);
         }
@@ -90,6 +91,10 @@ public static class ClientCommands
         root.Subcommands.Add(TeamCommands.Team(client));
         root.Subcommands.Add(RoleCommands.Role(client));
         root.Subcommands.Add(PolicyCommands.Policy(client));
+        root.Subcommands.Add(AccessKeyCommands.AccessKey(client));
+        root.Subcommands.Add(SecretCommands.Secret(client));
+        root.Subcommands.Add(VaultCommands.Vault(client));
+        root.Subcommands.Add(SessionCommands.Session(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));

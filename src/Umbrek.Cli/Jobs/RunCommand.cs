@@ -5,6 +5,7 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
+using Umbrek.Cli.Sessions;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
 using Umbrek.Wire;
@@ -25,10 +26,11 @@ public static class RunCommand
         var detach = new Option<bool>("--detach") { Description = "Start the job, print its id and return." };
         var wait = new Option<bool>("--wait") { Description = "Stay until hosts that are away have run it too." };
         var plain = new Option<bool>("--plain") { Description = "Print the output without the host's name before each line." };
+        var secrets = new HostSecretOptions();
         var words = new Argument<string[]>("command") { Description = "One word is a line for the shell; several are a program and its arguments, run without a shell.", Arity = ArgumentArity.OneOrMore };
         var command = ClientCommands.Named("run", "Runs a command on hosts and shows what they answer.",
             "umbrek run --on 'in \"Brindle Moor Observatory\"' -- df -h\n  umbrek run --on 'quay-ticket-*' -- 'systemctl is-active cups || echo stopped'");
-        command.Add(on, shell, directory, timeout, expires, detach, wait, plain, words);
+        command.Add([on, shell, directory, timeout, expires, detach, wait, plain, .. secrets.WithVault, words]);
         command.SetAction(async (parsed, cancel) =>
         {
             var typed = parsed.GetRequiredValue(words);
@@ -43,7 +45,14 @@ public static class RunCommand
             };
             var wish = new NewJob(parsed.GetRequiredValue(on), spec, (long?)Seconds(parsed.GetValue(expires)));
             using var api = client.State.Open();
+            var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, wish.Selection, cancel).ConfigureAwait(false) : [];
+            wish = wish with { Seals = [.. doors.Select(d => d.Seal(spec))], UsesVault = secrets.UsesVault(parsed) };
             var job = await api.PostAsync("jobs", wish, WireJson.Default.NewJob, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
+            // A host takes the order and then hears that the session is over: nothing overtakes on its link.
+            foreach (var door in doors)
+            {
+                await door.EndAsync(api, cancel).ConfigureAwait(false);
+            }
             if (parsed.GetValue(detach))
             {
                 Listing.PrintOne(client.Format(parsed), job, WireJson.Default.JobInfo, ("Job", $"{job.Id}"), ("Runs", $"{job.Runs.Total}"), ("Follow it", $"umbrek job show --follow {Words.ShortId(job.Id)}"));

@@ -39,10 +39,20 @@ public sealed record ScramVerifier(byte[] Salt, int Iterations, byte[] StoredKey
 
     public static ScramVerifier Create(string key) => Create(key, RandomNumberGenerator.GetBytes(SaltBytes), DefaultIterations);
 
-    /// <summary>SaltedPassword := Hi(key, salt, i); StoredKey := H(HMAC(SaltedPassword, "Client Key")); ServerKey := HMAC(SaltedPassword, "Server Key").</summary>
+    public static ScramVerifier Create(ReadOnlySpan<byte> key) => Create(key, RandomNumberGenerator.GetBytes(SaltBytes), DefaultIterations);
+
     public static ScramVerifier Create(string key, byte[] salt, int iterations)
     {
-        var salted = Rfc2898DeriveBytes.Pbkdf2(Encoding.UTF8.GetBytes(key), salt, iterations, HashAlgorithmName.SHA256, SHA256.HashSizeInBytes);
+        var bytes = Encoding.UTF8.GetBytes(key);
+        var verifier = Create(bytes, salt, iterations);
+        CryptographicOperations.ZeroMemory(bytes);
+        return verifier;
+    }
+
+    /// <summary>SaltedPassword := Hi(key, salt, i); StoredKey := H(HMAC(SaltedPassword, "Client Key")); ServerKey := HMAC(SaltedPassword, "Server Key").</summary>
+    public static ScramVerifier Create(ReadOnlySpan<byte> key, byte[] salt, int iterations)
+    {
+        var salted = Salted(key, salt, iterations);
         var verifier = new ScramVerifier(
             salt, iterations,
             SHA256.HashData(HMACSHA256.HashData(salted, "Client Key"u8)),
@@ -51,21 +61,47 @@ public sealed record ScramVerifier(byte[] Salt, int Iterations, byte[] StoredKey
         return verifier;
     }
 
-    /// <summary>True when the proof was made with the key, for this conversation (RFC 5802 §3: ClientKey = ClientProof XOR ClientSignature).</summary>
-    public bool Verify(ReadOnlySpan<byte> authMessage, ReadOnlySpan<byte> clientProof)
+    /// <summary>
+    /// SaltedPassword of RFC 5802 §3. A key is made of printable ASCII (<see cref="AccessKey.Check"/>), which SASLprep (RFC 4013) leaves as it is.
+    /// </summary>
+    public static byte[] Salted(ReadOnlySpan<byte> key, byte[] salt, int iterations) =>
+        Rfc2898DeriveBytes.Pbkdf2(key, salt, iterations, HashAlgorithmName.SHA256, SHA256.HashSizeInBytes);
+
+    /// <summary>The client's key, when the proof was made with it for this conversation (RFC 5802 §3: ClientKey = ClientProof XOR ClientSignature).</summary>
+    /// <returns>Null for a wrong proof.</returns>
+    public byte[]? Open(ReadOnlySpan<byte> authMessage, ReadOnlySpan<byte> clientProof)
     {
         if (clientProof.Length != StoredKey.Length)
         {
-            return false;
+            return null;
         }
         var clientKey = HMACSHA256.HashData(StoredKey, authMessage);
         for (var i = 0; i < clientKey.Length; i++)
         {
             clientKey[i] ^= clientProof[i];
         }
-        return CryptographicOperations.FixedTimeEquals(SHA256.HashData(clientKey), StoredKey);
+        return CryptographicOperations.FixedTimeEquals(SHA256.HashData(clientKey), StoredKey) ? clientKey : null;
     }
+
+    /// <summary>False for what no host of ours would keep.</summary>
+    public bool IsUsable() => Salt is { Length: >= 8 and <= 1024 } && Iterations is >= Scram.FewestIterations and <= Scram.MostIterations
+        && StoredKey is { Length: SHA256.HashSizeInBytes } && ServerKey is { Length: SHA256.HashSizeInBytes };
 
     /// <summary>What the host proves back.</summary>
     public byte[] Sign(ReadOnlySpan<byte> authMessage) => HMACSHA256.HashData(ServerKey, authMessage);
+}
+
+/// <summary>
+/// A mark that hosts with one access key share, so that the same key on two of them is noticed without knowing it. 32 bits of a slow
+/// hash: enough to tell keys apart, and a guesser finds millions of keys that fit.
+/// </summary>
+public static class AccessKeyMark
+{
+    private const int Iterations = 200_000;
+    private const int Bytes = 4;
+
+    /// <param name="serviceKeySha256">Marks of different services have nothing in common.</param>
+    /// <returns>Eight hexadecimal digits.</returns>
+    public static string Of(ReadOnlySpan<byte> key, ReadOnlySpan<byte> serviceKeySha256) => Convert.ToHexStringLower(
+        Rfc2898DeriveBytes.Pbkdf2(key, (byte[])[.. "umbrek key mark\0"u8, .. serviceKeySha256], Iterations, HashAlgorithmName.SHA256, Bytes));
 }

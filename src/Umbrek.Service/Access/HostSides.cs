@@ -12,16 +12,19 @@ namespace Umbrek.Service.Access;
 public sealed class HostSides(IDatabase database, EstateIndex estate)
 {
     /// <summary>Most hosts say at each link what they said before: that writes nothing.</summary>
-    public async Task TakeAsync(Guid hostId, HostSide side, CancellationToken cancel)
+    /// <returns>True when the host has ended the sessions that were open on it.</returns>
+    public async Task<bool> TakeAsync(Guid hostId, HostSide side, CancellationToken cancel)
     {
-        if (estate.FindSide(hostId) == side)
+        var before = estate.FindSide(hostId);
+        if (before == side)
         {
-            return;
+            return false;
         }
         var json = JsonSerializer.Serialize(side, WireJson.Default.HostSide);
         await using var db = database.Open();
         await db.Hosts.Where(h => h.Id == hostId).ExecuteUpdateAsync(set => set.SetProperty(h => h.Side, json), cancel).ConfigureAwait(false);
         estate.SideTold(hostId, side);
+        return side.SessionsEndedAt is not null && side.SessionsEndedAt != before?.SessionsEndedAt;
     }
 
     /// <summary>What the host said last; until it has said anything, what it joined with.</summary>

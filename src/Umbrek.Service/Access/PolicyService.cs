@@ -32,10 +32,13 @@ public sealed class PolicyService(IDatabase database, PolicyIndex policies, Poli
         return ReadAsync(groupId, path, null, policies.Layers(path), cancel);
     }
 
-    public Task<PolicyInfo> OfHostAsync(Guid hostId, Asker by, CancellationToken cancel)
+    public async Task<PolicyInfo> OfHostAsync(Guid hostId, Asker by, CancellationToken cancel)
     {
         var host = gate.Host(by, hostId, Permission.See);
-        return ReadAsync(hostId, host.Label, estate.FindSide(hostId), policies.Layers(host.GroupPath, (hostId, host.Label)), cancel);
+        var read = await ReadAsync(hostId, host.Label, estate.FindSide(hostId), policies.Layers(host.GroupPath, (hostId, host.Label)), cancel).ConfigureAwait(false);
+        var same = read.Side?.KeyMark is { } mark ? estate.WithKeyMark(mark).Where(h => h.Id != hostId && by.Reach.May(Permission.See, h.GroupPath)).Select(h => h.Label).Order(StringComparer.OrdinalIgnoreCase).ToList() : [];
+        // The mark itself is for comparing alone.
+        return read with { SameKeyAs = same, Side = read.Side is { } side ? side with { KeyMark = null } : null };
     }
 
     public async Task<PolicyInfo> ChangeEverywhereAsync(HostPolicyPart part, long version, Asker by, CancellationToken cancel)

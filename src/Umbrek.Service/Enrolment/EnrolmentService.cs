@@ -1,4 +1,3 @@
-using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
@@ -20,7 +19,7 @@ namespace Umbrek.Service.Enrolment;
 /// <summary>Lets hosts in: at once, after a person's decision, or not.</summary>
 public sealed class EnrolmentService(
     IDatabase database, EstateIndex estate, EnrolmentReader reader, LinkRegistry links, SplitTokens splits, ServiceKey key, ReleaseKey releaseKey,
-    Gate gate, AuditLog audit, IDataProtectionProvider protection, TimeProvider time) : IDisposable
+    Gate gate, VaultService vault, AuditLog audit, TimeProvider time) : IDisposable
 {
     public void Dispose() => turn.Dispose();
 
@@ -29,7 +28,6 @@ public sealed class EnrolmentService(
     /// the database for its one writer would hold a thread each.
     /// </summary>
     private readonly SemaphoreSlim turn = new(1);
-    private readonly IDataProtector vault = protection.CreateProtector("vault");
 
     /// <exception cref="ProblemException">403 for a token that lets nobody in, 409 for a key that is known, 400 for a malformed request.</exception>
     public async Task<EnrolmentAnswer> EnrolAsync(EnrolmentRequest request, string? address, CancellationToken cancel)
@@ -106,7 +104,7 @@ public sealed class EnrolmentService(
         db.Enrolments.Add(newcomer);
         if (request.AccessKey is { } secret)
         {
-            db.Secrets.Add(new SecretRow { Id = Guid.CreateVersion7(), HostId = newcomer.Id, Kind = "access-key", Protected = vault.Protect(secret), CreatedAt = newcomer.At, CreatedBy = $"host {newcomer.SystemName}" });
+            await vault.AddOfHostAsync(db, newcomer.Id, secret, newcomer.SystemName, cancel).ConfigureAwait(false);
         }
         var action = newcomer.State == EnrolmentState.Joined ? "enrolment.join" : "enrolment.wait";
         await audit.AddAsync(db, by, action, $"{newcomer.Label} in {group.Path}", cancel, ("id", $"{newcomer.Id}"), ("installer", newcomer.InstallerId?.ToString()), ("systemName", newcomer.SystemName), ("detail", newcomer.Detail)).ConfigureAwait(false);
@@ -149,6 +147,7 @@ public sealed class EnrolmentService(
             {
                 case EnrolmentDecision.Reject:
                     row.State = EnrolmentState.Rejected;
+                    await db.Secrets.Where(s => s.HostId == row.Id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
                     break;
                 case EnrolmentDecision.TakeOver:
                     if (row.SameAsHostId is { } same)

@@ -132,6 +132,12 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     /// <summary>What the host said of its own side last.</summary>
     public HostSide? FindSide(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Side;
 
+    /// <summary>Whether the host asks for its access key before it does this.</summary>
+    public bool AsksKey(Guid hostId, HostAct act) => FindSide(hostId)?.InForce.AsksKey(act) == true;
+
+    /// <summary>Hosts whose access key has this mark.</summary>
+    public IEnumerable<HostSummary> WithKeyMark(string mark) => hosts.Values.Select(s => s.Entry).Where(e => e.Side.KeyMark == mark && e.Summary.RetiredAt is null).Select(e => e.Summary);
+
     public void SideTold(Guid hostId, HostSide side) => Update(hostId, e => e with { Side = side }, words: false);
 
     /// <summary>The host goes on with another key, on the machine that proved it.</summary>

@@ -133,6 +133,10 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AccessIn
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
             hostsTo = target.Path;
         }
+        if (await db.Secrets.AnyAsync(s => s.GroupId != null && ids.Contains(s.GroupId.Value), cancel).ConfigureAwait(false))
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"The vault keeps secrets of {row.Path}, which would be lost. Remove them first, or put them elsewhere: 'umbrek secret list'.");
+        }
         var grants = await db.Grants.CountAsync(g => g.GroupId != null && ids.Contains(g.GroupId.Value), cancel).ConfigureAwait(false);
         var installers = await db.Installers.Where(i => ids.Contains(i.GroupId)).CountAsync(i => i.RevokedAt == null, cancel).ConfigureAwait(false);
         // Deepest first: a group may not go while another stands in it.

@@ -15,7 +15,10 @@ public sealed class ProblemException(int status, string word, string detail, int
 
     public static ProblemException NotFound(string what) => new(404, ProblemTypes.NotFound, $"There is no such {what}; it may have been removed. List again.");
 
-    public static ProblemException NoSuchAddress() => new(404, ProblemTypes.NotFound, "The API has no such address. Its description is at /openapi/v1.json.");
+    /// <summary>An address that takes a body is none for a body of another kind.</summary>
+    public static ProblemException NoSuchAddress(HttpRequest request) => request.Path.StartsWithSegments("/api") && !HttpMethods.IsGet(request.Method) && !HttpMethods.IsDelete(request.Method) && !request.HasJsonContentType()
+        ? new(415, ProblemTypes.Malformed, "The API has no such address, or it takes a body of another kind: nearly all take 'Content-Type: application/json'. Its description is at /openapi/v1.json.")
+        : new(404, ProblemTypes.NotFound, "The API has no such address. Its description is at /openapi/v1.json.");
 
     public static ProblemException Invalid(string detail) => new(400, ProblemTypes.Invalid, detail);
 

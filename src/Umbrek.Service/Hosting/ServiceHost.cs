@@ -15,6 +15,8 @@ using Umbrek.Service.Estate;
 using Umbrek.Service.Health;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Links;
+using Umbrek.Service.Relay;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
@@ -63,6 +65,7 @@ public static class ServiceHost
         await app.Services.GetRequiredService<ScanService>().SettleAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<EstateIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<AccessIndex>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<Vault>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<PolicyIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
@@ -109,6 +112,15 @@ public static class ServiceHost
         services.AddHostedService(p => p.GetRequiredService<Intake>());
         services.AddSingleton<EstateIndex>();
         services.AddSingleton<AccessIndex>();
+        services.AddSingleton<ChannelBroker>();
+        services.AddSingleton<SealedOrders>();
+        services.AddSingleton<SessionService>();
+        services.AddHostedService(p => p.GetRequiredService<SessionService>());
+        services.AddSingleton<Vault>();
+        services.AddSingleton<VaultService>();
+        services.AddSingleton<VaultedKeys>();
+        services.AddSingleton<KeyRotationService>();
+        services.AddHostedService(p => p.GetRequiredService<KeyRotationService>());
         services.AddSingleton<HostSides>();
         services.AddSingleton<PolicyIndex>();
         services.AddSingleton<PolicyService>();
@@ -247,6 +259,7 @@ public static class ServiceHost
         {
             app.UseHsts();
         }
+        app.UseWebSockets(new WebSocketOptions { KeepAliveInterval = LinkProtocol.PingInterval, KeepAliveTimeout = LinkProtocol.Silence });
         app.UseRouting();
         app.UseAuthentication();
         app.UseAuthorization();
@@ -255,6 +268,8 @@ public static class ServiceHost
         var api = app.MapGroup("/api/v1");
         api.MapAccess();
         api.MapPolicies();
+        api.MapVault();
+        api.MapSessions();
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();
@@ -264,6 +279,7 @@ public static class ServiceHost
         api.MapUpdates();
         api.MapScans();
         app.MapReleaseFiles();
+        app.MapChannels();
         app.MapServiceHealth();
         app.MapOpenApi().AllowAnonymous();
         app.MapHub<LinkHub>(LinkProtocol.Path, o =>
@@ -280,7 +296,7 @@ public static class ServiceHost
         // A plain delegate: the generator of endpoints takes any other for one that leaves files out.
         RequestDelegate pages = http => IsPage(http.Request)
             ? app.Services.GetRequiredService<ConsoleFiles>().ServeAsync(http)
-            : ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress().Problem, http.RequestAborted);
+            : ProblemWriter.WriteAsync(http, ProblemException.NoSuchAddress(http.Request).Problem, http.RequestAborted);
         app.MapFallback("{**path}", pages).AllowAnonymous();
     }
 

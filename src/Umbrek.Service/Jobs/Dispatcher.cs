@@ -4,10 +4,13 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Links;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Service.Jobs;
 
@@ -15,7 +18,7 @@ namespace Umbrek.Service.Jobs;
 /// Sends orders to linked hosts and puts things right when a host returns: what waits is sent, what the host never
 /// accepted is sent again (it takes an id only once), what it lost is interrupted.
 /// </summary>
-public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, TimeProvider time)
+public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, SealedOrders orders, VaultedKeys keys, TimeProvider time)
 {
     /// <summary>Sends the runs of a new job to those of its hosts that are linked.</summary>
     public async Task SendAsync(JobRow job, IReadOnlyList<RunRow> runs, CancellationToken cancel)
@@ -30,7 +33,7 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         }
         foreach (var run in runs.Where(r => r.State == RunState.Sent || late.Contains(r.Id)))
         {
-            var sending = links.SendAsync(run.HostId, ToAgent.StartRun, new RunOrder(run.Id, job.Id, job.CreatedAt, command, job.CreatedBy), cancel);
+            var sending = SendAsync(job, run.Id, run.HostId, command, cancel);
             if (!sending.IsCompletedSuccessfully)
             {
                 slow.Add(sending);
@@ -99,7 +102,47 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         {
             var job = jobs[mark.JobId];
             var command = JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
-            await links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy), cancel).ConfigureAwait(false);
+            await SendAsync(job, runId, hostId, command, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private Task SendAsync(JobRow job, Guid runId, Guid hostId, CommandSpec command, CancellationToken cancel)
+    {
+        var seal = orders.Find(runId);
+        if (seal is null && job.UsesVault && estate.AsksKey(hostId, HostAct.Run))
+        {
+            // The host comes to a channel for that, and may still be saying hello: nobody waits for it here.
+            _ = SealAndSendAsync(job, runId, hostId, command);
+            return Task.CompletedTask;
+        }
+        return links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal), cancel);
+    }
+
+    private async Task SealAndSendAsync(JobRow job, Guid runId, Guid hostId, CommandSpec command)
+    {
+        string refusal;
+        try
+        {
+            if (estate.Find(hostId) is not { } host || access.Find(job.CreatedById) is not { } seat)
+            {
+                return;
+            }
+            await keys.SealAsync(host, new Asker(seat, null, false, seat.Reach, null), command, job.Id,
+                seal => links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal), CancellationToken.None), CancellationToken.None).ConfigureAwait(false);
+            return;
+        }
+        catch (Exception e) when (e is DoorException or ProblemException)
+        {
+            refusal = e.Message;
+        }
+        catch (OperationCanceledException)
+        {
+            refusal = "The host did not answer in time.";
+        }
+        if (links.IsLinked(hostId))
+        {
+            var now = time.GetUtcNow();
+            await intake.MarkAsync([runId], m => RunDecisions.Refuse(m, now, $"{refusal} Nothing was run.")).ConfigureAwait(false);
         }
     }
 }
@@ -121,6 +164,9 @@ public static class RunDecisions
         {
             Status = mark.Status with { State = RunState.Refused, EndedAt = now, Reason = $"When the host returned, {by} might not run commands on it any more; nothing was run." },
         };
+
+    public static RunMark Refuse(RunMark mark, DateTimeOffset now, string reason) =>
+        mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with { Status = mark.Status with { State = RunState.Refused, EndedAt = now, Reason = reason } };
 
     public static RunMark Expire(RunMark mark, DateTimeOffset now) =>
         mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with

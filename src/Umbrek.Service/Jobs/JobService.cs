@@ -7,6 +7,7 @@ using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
@@ -17,7 +18,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, AuditLog audit, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, SessionService sessions, SealedOrders orders, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
     private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
@@ -53,6 +54,11 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         }
 
         gate.All(by, Permission.Run, chosen);
+        if (wish.UsesVault)
+        {
+            gate.All(by, Permission.UseSecrets, [.. chosen.Where(h => estate.AsksKey(h.Id, HostAct.Run))]);
+        }
+        var seals = ReadSeals(wish.Seals ?? [], chosen, by);
 
         var now = time.GetUtcNow();
         var job = new JobRow
@@ -64,6 +70,7 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             IdempotencyKey = idempotencyKey,
             Selection = wish.Selection,
             Command = JsonSerializer.Serialize(wish.Command, WireJson.Default.CommandSpec),
+            UsesVault = wish.UsesVault,
             ExpiresAt = now + (wish.ExpiresInSeconds is { } s ? TimeSpan.FromSeconds(s) : DefaultExpiry),
         };
         var runs = chosen.ConvertAll(h => new RunRow
@@ -73,6 +80,11 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             HostId = h.Id,
             State = links.IsLinked(h.Id) ? RunState.Sent : RunState.Waiting,
         });
+        // Before the job is known: a host that returns in this moment is sent its order with the seal.
+        foreach (var run in runs.Where(r => seals.ContainsKey(r.HostId)))
+        {
+            orders.Keep(run.Id, seals[run.HostId]);
+        }
         try
         {
             var line = audit.Line(by, "job.create", wish.Selection, ("id", $"{job.Id}"), ("command", wish.Command.Display()), ("hosts", $"{runs.Count}"));
@@ -86,6 +98,24 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         // Not bound to the request: a client that hangs up does not take orders back.
         await dispatcher.SendAsync(job, runs, CancellationToken.None).ConfigureAwait(false);
         return await reader.GetInfoAsync(job.Id, by.Reach, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Seals by host: each is of an open session of the caller's. Whether it holds, the host decides.</summary>
+    private Dictionary<Guid, SealedOrder> ReadSeals(IReadOnlyList<SealedOrder> seals, List<HostSummary> chosen, Asker by)
+    {
+        var byHost = new Dictionary<Guid, SealedOrder>();
+        foreach (var seal in seals)
+        {
+            if (seal is not { Text: not null, Act: not null, Mac: not null } || sessions.Use(seal.SessionId, by) is not { } hostId)
+            {
+                throw new ProblemException(409, ProblemTypes.Conflict, "A session in which an access key was proven has ended. Prove it again; nothing was run.");
+            }
+            if (chosen.Exists(h => h.Id == hostId))
+            {
+                byHost[hostId] = seal;
+            }
+        }
+        return byHost;
     }
 
     /// <summary>Cancels every run that has not ended, if one may run commands on all their hosts.</summary>

@@ -9,6 +9,7 @@ using Umbrek.Core.Links;
 using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Storage;
@@ -18,7 +19,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, HostSides sides, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -120,6 +121,7 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         {
             await OwnSide(side).ConfigureAwait(false);
         }
+        rotations.Returned(hello.HostId);
         var summary = estate.Find(hello.HostId)!;
         return new LinkWelcome(LinkRefusal.None, null, summary.Label, summary.GroupPath, options.SampleIntervalSeconds, enrolment is null ? null : hostId, Policy: courier.Welcome(link, summary.GroupPath));
     }
@@ -175,8 +177,16 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         {
             return End();
         }
-        return new ValueTask(sides.TakeAsync(host, side with { InForce = inForce, Limit = side.Limit?.Normalise(), Problem = Tame(side.Problem, MaxReason), KeyMark = Tame(side.KeyMark, 8) }, Context.ConnectionAborted));
+        return TakeSideAsync(host, side with { InForce = inForce, Limit = side.Limit?.Normalise(), Problem = Tame(side.Problem, MaxReason), KeyMark = Tame(side.KeyMark, 8) });
     });
+
+    private async ValueTask TakeSideAsync(Guid hostId, HostSide side)
+    {
+        if (await sides.TakeAsync(hostId, side, Context.ConnectionAborted).ConfigureAwait(false))
+        {
+            await sessions.KeyChangedAsync(hostId).ConfigureAwait(false);
+        }
+    }
 
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {

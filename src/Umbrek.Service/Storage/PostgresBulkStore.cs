@@ -68,9 +68,10 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
     {
         foreach (var (job, runs) in batch.Jobs)
         {
-            Add(commands, """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt") VALUES ($1,$2,$3,$4,$5,$6,$7,$8)""",
+            Add(commands, """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault") VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)""",
                 (NpgsqlDbType.Uuid, job.Id), (NpgsqlDbType.TimestampTz, job.CreatedAt), (NpgsqlDbType.Uuid, job.CreatedById), (NpgsqlDbType.Text, job.CreatedBy),
-                (NpgsqlDbType.Text, job.IdempotencyKey), (NpgsqlDbType.Text, job.Selection), (NpgsqlDbType.Text, job.Command), (NpgsqlDbType.TimestampTz, job.ExpiresAt));
+                (NpgsqlDbType.Text, job.IdempotencyKey), (NpgsqlDbType.Text, job.Selection), (NpgsqlDbType.Text, job.Command), (NpgsqlDbType.TimestampTz, job.ExpiresAt),
+                (NpgsqlDbType.Boolean, job.UsesVault));
             Add(commands, """
                 INSERT INTO "Runs" ("Id","JobId","HostId","State","LastSequence","StdoutBytes","StderrBytes")
                 SELECT id, job, host, state, -1, 0, 0 FROM unnest($1,$2,$3,$4) AS t(id, job, host, state)

@@ -175,6 +175,22 @@ public sealed class SavedSelectionRow
     public long Version { get; set; }
 }
 
+/// <summary>One technician connected to one host.</summary>
+public sealed class SessionRow
+{
+    public Guid Id { get; set; }
+    public Guid HostId { get; set; }
+    public Guid TechnicianId { get; set; }
+
+    /// <summary>His name then: what was done stays told when he is gone.</summary>
+    public string Technician { get; set; } = "";
+    public string? Address { get; set; }
+    public string? Reason { get; set; }
+    public DateTimeOffset OpenedAt { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+    public string? EndReason { get; set; }
+}
+
 /// <summary>What a place says of the host policy.</summary>
 public sealed class PolicyRow
 {
@@ -335,15 +351,74 @@ public sealed class ScanFindRow
     public string OpenPorts { get; set; } = "";
 }
 
-/// <summary>A line of the vault: encrypted under the service's data protection.</summary>
+/// <summary>A secret of the vault; its texts stand in <see cref="SecretTextRow"/>.</summary>
 public sealed class SecretRow
 {
     public Guid Id { get; set; }
-    public Guid HostId { get; set; }
+
+    /// <summary>The host that it belongs to, or the enrolment that is to become one; or <see cref="GroupId"/>.</summary>
+    public Guid? HostId { get; set; }
+    public Guid? GroupId { get; set; }
+
+    /// <summary>A <see cref="Core.Access.SecretKind"/> by its word.</summary>
     public string Kind { get; set; } = "";
-    public string Protected { get; set; } = "";
+    public string Name { get; set; } = "";
+    public string? UserName { get; set; }
+    public string? Note { get; set; }
+
+    /// <summary>The text that counts.</summary>
+    public int Number { get; set; }
+
+    /// <summary>From a version that kept the text here, under the service's data protection; until it is taken over at the next start.</summary>
+    public string? Protected { get; set; }
     public DateTimeOffset CreatedAt { get; set; }
     public string CreatedBy { get; set; } = "";
+    public DateTimeOffset ChangedAt { get; set; }
+    public string ChangedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
+/// <summary>One text of a secret, encrypted with a key of the vault.</summary>
+public sealed class SecretTextRow
+{
+    public Guid SecretId { get; set; }
+    public int Number { get; set; }
+    public Guid KeyId { get; set; }
+    public byte[] Cipher { get; set; } = [];
+
+    /// <summary>On its way to a host: it counts when the host has taken it.</summary>
+    public bool IsProposed { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+}
+
+/// <summary>A key of the vault, encrypted under the service's data protection.</summary>
+public sealed class VaultKeyRow
+{
+    public Guid Id { get; set; }
+    public string Protected { get; set; } = "";
+    public DateTimeOffset CreatedAt { get; set; }
+}
+
+/// <summary>Other access keys for the hosts of a selection.</summary>
+public sealed class KeyRotationRow
+{
+    public Guid Id { get; set; }
+    public string Selection { get; set; } = "";
+    public bool EndSessions { get; set; }
+    public bool IsOver { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public Guid CreatedById { get; set; }
+    public string CreatedBy { get; set; } = "";
+}
+
+public sealed class KeyRotationHostRow
+{
+    public Guid RotationId { get; set; }
+    public Guid HostId { get; set; }
+    public Core.Access.KeyRotationState State { get; set; }
+    public string? Reason { get; set; }
+    public DateTimeOffset? At { get; set; }
 }
 
 /// <summary>A line of the audit log (<see cref="Core.Audit.AuditChain"/>).</summary>
@@ -470,6 +545,9 @@ public sealed class JobRow
 
     /// <summary>The <see cref="CommandSpec"/> as JSON.</summary>
     public string Command { get; set; } = "";
+
+    /// <summary>The access key of hosts that ask for one is proven from the vault.</summary>
+    public bool UsesVault { get; set; }
     public DateTimeOffset ExpiresAt { get; set; }
     public DateTimeOffset? CancelledAt { get; set; }
     public string? CancelledBy { get; set; }

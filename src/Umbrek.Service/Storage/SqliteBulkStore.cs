@@ -41,12 +41,12 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             return;
         }
         using var job = new Statement(connection!, transaction,
-            """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt") VALUES ($0,$1,$2,$3,$4,$5,$6,$7)""", 8);
+            """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8)""", 9);
         using var run = new Statement(connection!, transaction,
             """INSERT INTO "Runs" ("Id","JobId","HostId","State","LastSequence","StdoutBytes","StderrBytes") VALUES ($0,$1,$2,$3,-1,0,0)""", 4);
         foreach (var (row, runs) in batch.Jobs)
         {
-            job.Run(Id(row.Id), Time(row.CreatedAt), Id(row.CreatedById), row.CreatedBy, row.IdempotencyKey, row.Selection, row.Command, Time(row.ExpiresAt));
+            job.Run(Id(row.Id), Time(row.CreatedAt), Id(row.CreatedById), row.CreatedBy, row.IdempotencyKey, row.Selection, row.Command, Time(row.ExpiresAt), row.UsesVault);
             foreach (var r in runs)
             {
                 run.Run(Id(r.Id), Id(r.JobId), Id(r.HostId), (int)r.State);

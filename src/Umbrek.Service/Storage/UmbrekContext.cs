@@ -20,6 +20,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<OwnValueRow> OwnValues => Set<OwnValueRow>();
     public DbSet<HostTagRow> HostTags => Set<HostTagRow>();
     public DbSet<SavedSelectionRow> SavedSelections => Set<SavedSelectionRow>();
+    public DbSet<SessionRow> Sessions => Set<SessionRow>();
     public DbSet<PolicyRow> Policies => Set<PolicyRow>();
     public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
     public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
@@ -33,6 +34,10 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<ScanRow> Scans => Set<ScanRow>();
     public DbSet<ScanFindRow> ScanFinds => Set<ScanFindRow>();
     public DbSet<SecretRow> Secrets => Set<SecretRow>();
+    public DbSet<SecretTextRow> SecretTexts => Set<SecretTextRow>();
+    public DbSet<VaultKeyRow> VaultKeys => Set<VaultKeyRow>();
+    public DbSet<KeyRotationRow> KeyRotations => Set<KeyRotationRow>();
+    public DbSet<KeyRotationHostRow> KeyRotationHosts => Set<KeyRotationHostRow>();
     public DbSet<AuditRow> Audit => Set<AuditRow>();
     public DbSet<HostRow> Hosts => Set<HostRow>();
     public DbSet<FactRow> Facts => Set<FactRow>();
@@ -102,6 +107,12 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => r.NameKey).IsUnique();
             t.Property(r => r.Version).IsConcurrencyToken();
         });
+        builder.Entity<SessionRow>(t =>
+        {
+            t.HasIndex(r => new { r.HostId, r.OpenedAt });
+            t.HasIndex(r => r.EndedAt);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
         builder.Entity<PolicyRow>(t =>
         {
             t.Property(r => r.Id).ValueGeneratedNever();
@@ -138,7 +149,26 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         builder.Entity<RolloutRow>().HasIndex(r => r.State);
         builder.Entity<RolloutHostRow>().HasKey(r => new { r.RolloutId, r.HostId });
         builder.Entity<ScanFindRow>().HasKey(r => new { r.ScanId, r.Address });
-        builder.Entity<SecretRow>().HasIndex(r => r.HostId);
+        builder.Entity<SecretRow>(t =>
+        {
+            t.HasIndex(r => r.HostId);
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Restrict);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<SecretTextRow>(t =>
+        {
+            t.HasKey(r => new { r.SecretId, r.Number });
+            t.HasOne<SecretRow>().WithMany().HasForeignKey(r => r.SecretId).OnDelete(DeleteBehavior.Cascade);
+            // A key stays as long as a text needs it.
+            t.HasOne<VaultKeyRow>().WithMany().HasForeignKey(r => r.KeyId).OnDelete(DeleteBehavior.Restrict);
+        });
+        builder.Entity<KeyRotationRow>().HasIndex(r => r.IsOver);
+        builder.Entity<KeyRotationHostRow>(t =>
+        {
+            t.HasKey(r => new { r.RotationId, r.HostId });
+            t.HasIndex(r => new { r.HostId, r.State });
+            t.HasOne<KeyRotationRow>().WithMany().HasForeignKey(r => r.RotationId).OnDelete(DeleteBehavior.Cascade);
+        });
         builder.Entity<AuditRow>(t =>
         {
             t.HasKey(r => r.Number);

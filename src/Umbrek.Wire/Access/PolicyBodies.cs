@@ -9,9 +9,11 @@ namespace Umbrek.Wire.Access;
 /// <param name="Wanted">What comes of it with all that is said above.</param>
 /// <param name="From">Where each part of that comes from.</param>
 /// <param name="Side">At a host: what its own side says, and allows.</param>
+/// <param name="SameKeyAs">At a host: others that have the same access key, as far as the caller may see them.</param>
 /// <param name="Version">For <c>If-Match</c> when it is changed; 0 where nothing was ever said.</param>
 public sealed record PolicyInfo(
-    Guid? Id, string? Place, HostPolicyPart Own, HostPolicy Wanted, PolicyFrom From, HostSide? Side, long Version, DateTimeOffset? ChangedAt = null, string? ChangedBy = null);
+    Guid? Id, string? Place, HostPolicyPart Own, HostPolicy Wanted, PolicyFrom From, HostSide? Side, long Version, DateTimeOffset? ChangedAt = null, string? ChangedBy = null,
+    IReadOnlyList<string>? SameKeyAs = null);
 
 /// <summary>Places by name: "everything", a group's path or a host's label; null where nobody has said anything.</summary>
 public sealed record PolicyFrom(string? Allowed, string? Consent, string? Notice, string? KeyFor);

@@ -1,10 +1,13 @@
+using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 
 namespace Umbrek.Wire.Jobs;
 
 /// <param name="Selection">Which hosts; see docs/selections.md.</param>
 /// <param name="ExpiresInSeconds">How long a run waits for a host that is away; null means a day.</param>
-public sealed record NewJob(string Selection, CommandSpec Command, long? ExpiresInSeconds = null);
+/// <param name="UsesVault">Whether the service proves the access key from the vault to hosts that ask for one; takes <c>use-secrets</c> there.</param>
+/// <param name="Seals">The command, sealed for each host that asks for its access key: its text is the <see cref="CommandSpec"/> as JSON.</param>
+public sealed record NewJob(string Selection, CommandSpec Command, long? ExpiresInSeconds = null, IReadOnlyList<SealedOrder>? Seals = null, bool UsesVault = false);
 
 /// <summary>How many runs of a job stand where.</summary>
 public sealed record RunCounts(int Waiting, int Sent, int Running, int Succeeded, int Failed, int TimedOut, int Refused, int Cancelled, int Expired, int Interrupted)

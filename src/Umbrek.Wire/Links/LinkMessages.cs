@@ -51,6 +51,8 @@ public static class ToAgent
     public const string RunsKept = nameof(RunsKept);
     public const string SamplesKept = nameof(SamplesKept);
     public const string WantPolicy = nameof(WantPolicy);
+    public const string OpenChannel = nameof(OpenChannel);
+    public const string EndSession = nameof(EndSession);
     public const string Ask = nameof(Ask);
 }
 
@@ -107,13 +109,22 @@ public sealed record RunEventBatch(IReadOnlyList<RunEvent> Events);
 
 /// <summary>An order to run a command, once.</summary>
 /// <param name="OrderedAt">When the service made the run; an agent takes no order older than <see cref="OldestOrder"/>.</param>
-public sealed record RunOrder(Guid RunId, Guid JobId, DateTimeOffset OrderedAt, CommandSpec Command, string OrderedBy)
+/// <param name="Sealed">The command as its technician sealed it, where the host asks for its access key: a <see cref="CommandSpec"/> as JSON.</param>
+public sealed record RunOrder(Guid RunId, Guid JobId, DateTimeOffset OrderedAt, CommandSpec Command, string OrderedBy, SealedOrder? Sealed = null)
 {
     /// <summary>How long an agent remembers run ids, and so the oldest order that it can take safely.</summary>
     public static readonly TimeSpan OldestOrder = TimeSpan.FromDays(90);
 }
 
 public sealed record RunCancel(Guid RunId, string CancelledBy);
+
+/// <summary>An order to come to a channel of a session.</summary>
+/// <param name="Kind">One of <see cref="Sessions.ChannelKinds"/>.</param>
+/// <param name="Ticket">For <see cref="Sessions.ChannelJoin"/>.</param>
+public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician);
+
+/// <summary>The session is over: what was proven in it counts no longer.</summary>
+public sealed record SessionEnd(Guid SessionId);
 
 /// <summary>Everything of the run up to this sequence is stored; the agent may forget it.</summary>
 public sealed record RunKept(Guid RunId, long Sequence);

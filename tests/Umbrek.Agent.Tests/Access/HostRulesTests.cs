@@ -141,5 +141,5 @@ public sealed class HostRulesTests : IDisposable
         (await LimitAsync("--remove")).Stdout.ShouldContain("no limit of its own");
     }
 
-    private HostRules Open(HostPolicy? agreed = null) => new(state, agreed ?? HostPolicy.Everything, new AgentLog(said, TimeProvider.System));
+    private HostRules Open(HostPolicy? agreed = null) => new(state, agreed ?? HostPolicy.Everything, new HostKeys(state, null, TimeProvider.System), new AgentLog(said, TimeProvider.System));
 }

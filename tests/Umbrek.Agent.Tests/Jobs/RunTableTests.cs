@@ -2,6 +2,7 @@ using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -124,7 +125,8 @@ public sealed class RunTableTests : IDisposable
 
     private RunTable Open()
     {
-        var runs = new RunTable(state, platform, new HostRules(state, HostPolicy.Everything, new AgentLog(TextWriter.Null, TimeProvider.System)), TimeProvider.System, new AgentLog(TextWriter.Null, TimeProvider.System));
+        var (keys, log) = (new HostKeys(state, null, TimeProvider.System), new AgentLog(TextWriter.Null, TimeProvider.System));
+        var runs = new RunTable(state, platform, new HostRules(state, HostPolicy.Everything, keys, log), new SessionTable(keys, TimeProvider.System), TimeProvider.System, log);
         runs.Load();
         return runs;
     }

@@ -34,8 +34,10 @@ public sealed class EveryEndpointTests
         addField             Group      configure
         addRelease           Everywhere administer
         addTeamMember        Everywhere administer
+        backUpVault          Everywhere administer
         beginSecondFactor    Own        see
         cancelJob            Somewhere  run
+        cancelKeyRotation    Somewhere  administer
         cancelRollout        Somewhere  software
         cancelRun            Somewhere  run
         cancelScan           Somewhere  scan
@@ -48,6 +50,7 @@ public sealed class EveryEndpointTests
         changePassword       Own        see
         changePolicy         Everywhere administer
         changeRole           Everywhere administer
+        changeSecret         Somewhere  configure
         changeSelection      Own        see
         changeSignInSettings Everywhere administer
         checkSelection       Own        see
@@ -57,14 +60,17 @@ public sealed class EveryEndpointTests
         createGroup          Somewhere  configure
         createInstaller      Somewhere  approve
         createJob            Somewhere  run
+        createKeyRotation    Somewhere  administer
         createRole           Everywhere administer
         createRollout        Somewhere  software
+        createSecret         Somewhere  configure
         createTeam           Everywhere administer
         createTechnician     Everywhere administer
         createToken          Own        see
         decideEnrolments     Somewhere  approve
         editHosts            Somewhere  configure
         endOtherSignIns      Own        see
+        endSession           Somewhere  see
         endSignIn            Own        see
         explainGroupAccess   Group      see
         explainHostAccess    Host       see
@@ -79,6 +85,7 @@ public sealed class EveryEndpointTests
         getInstaller         Somewhere  approve
         getInstallerPackage  Somewhere  approve
         getJob               Somewhere  see
+        getKeyRotation       Somewhere  administer
         getMe                Own        see
         getOutput            Somewhere  run
         getPolicy            Own        see
@@ -87,8 +94,11 @@ public sealed class EveryEndpointTests
         getRun               Somewhere  see
         getSamples           Host       see
         getScan              Somewhere  scan
+        getSecret            Somewhere  use-secrets
+        getSession           Somewhere  see
         getSignInSettings    Own        see
         getTimeline          Host       see
+        getVault             Everywhere administer
         importTree           Somewhere  configure
         listAudit            Everywhere administer
         listCustomers        Own        see
@@ -98,24 +108,30 @@ public sealed class EveryEndpointTests
         listHosts            Own        see
         listInstallers       Somewhere  approve
         listJobs             Own        see
+        listKeyRotations     Somewhere  administer
         listMarks            Own        see
         listPolicies         Own        see
         listReleases         Somewhere  software
         listRoles            Own        see
         listRollouts         Somewhere  software
         listScans            Somewhere  scan
+        listSecrets          Own        see
         listSelections       Own        see
+        listSessions         Own        see
         listSignIns          Own        see
         listTeams            Own        see
         listTechnicians      Own        see
         markHost             Host       see
         mergeHost            Host       configure
+        openChannel          Somewhere  see
+        openSession          Host       see
         openedHost           Host       see
         refreshHost          Host       see
         removeField          Group      configure
         removeGroup          Group      configure
         removeRole           Everywhere administer
         removeSecondFactor   Own        see
+        removeSecret         Somewhere  administer
         removeSelection      Own        see
         removeTeam           Everywhere administer
         removeTeamMember     Everywhere administer
@@ -123,9 +139,12 @@ public sealed class EveryEndpointTests
         renewRecoveryCodes   Own        see
         resetSecondFactor    Everywhere administer
         restoreHost          Host       configure
+        restoreVault         Everywhere administer
         retireHost           Host       configure
+        revealSecret         Somewhere  reveal-secrets
         revokeGrant          Somewhere  administer
         revokeInstaller      Somewhere  approve
+        rotateVaultKey       Everywhere administer
         saveSelection        Own        see
         setPreference        Own        see
         signOut              Own        see
@@ -310,6 +329,9 @@ public sealed class EveryEndpointTests
         public Dictionary<bool, Guid> Scans { get; } = [];
         private Dictionary<bool, Guid> Rollouts { get; } = [];
         private Dictionary<bool, Guid> Grants { get; } = [];
+        private Dictionary<bool, Guid> Sessions { get; } = [];
+        private Dictionary<bool, Guid> Secrets { get; } = [];
+        private Dictionary<bool, Guid> KeyRotations { get; } = [];
         private Guid Selection { get; set; }
         private Guid Team { get; set; }
         private Guid OwnRole { get; set; }
@@ -390,8 +412,14 @@ public sealed class EveryEndpointTests
             db.Scans.Add(new ScanRow { Id = scan, HostId = Hosts[inside], Range = "198.51.100.0/30", Ports = "22", ProbesPerSecond = 1, State = ScanState.Done, StartedAt = now, EndedAt = now, StartedBy = TestService.Name });
             db.Rollouts.Add(new RolloutRow { Id = rollout, ReleaseId = release, Selection = "all", State = RolloutState.Done, CreatedAt = now, CreatedBy = TestService.Name, ReturnWithinSeconds = 60 });
             db.RolloutHosts.Add(new RolloutHostRow { RolloutId = rollout, HostId = Hosts[inside], Wave = 1, State = UpdateState.Updated, At = now });
+            var (session, rotation) = (Guid.CreateVersion7(), Guid.CreateVersion7());
+            var tomasz = db.Users.Single(t => t.UserName == "Tomasz Vail").Id;
+            db.Sessions.Add(new SessionRow { Id = session, HostId = Hosts[inside], TechnicianId = tomasz, Technician = "Tomasz Vail", OpenedAt = now, EndedAt = now, EndReason = "it is over" });
+            db.KeyRotations.Add(new KeyRotationRow { Id = rotation, Selection = "all", IsOver = true, CreatedAt = now, CreatedBy = TestService.Name });
+            db.KeyRotationHosts.Add(new KeyRotationHostRow { RotationId = rotation, HostId = Hosts[inside], State = KeyRotationState.Changed, At = now });
             await db.SaveChangesAsync();
-            (Scans[inside], Rollouts[inside]) = (scan, rollout);
+            (Scans[inside], Rollouts[inside], Sessions[inside], KeyRotations[inside]) = (scan, rollout, session, rotation);
+            Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
 
         private Guid IdFor(Asked endpoint, bool inside) => endpoint.Pattern.Split('/')[3] switch
@@ -409,6 +437,9 @@ public sealed class EveryEndpointTests
             "teams" => Team,
             "roles" => OwnRole,
             "technicians" => Somebody,
+            "sessions" => Sessions[inside],
+            "secrets" => Secrets[inside],
+            "key-rotations" => KeyRotations[inside],
             _ => Guid.Empty,
         };
 
@@ -443,6 +474,15 @@ public sealed class EveryEndpointTests
                 "createJob" => $$"""{"command":{"line":"hostname"},"selection":"{{host}}"}""",
                 "decideEnrolments" => $$"""{"ids":["{{Waiting[inside]}}"],"decision":"approve"}""",
                 "createInstaller" => $$"""{"groupPath":"{{group}}","accessKey":"none","approvalNeeded":false}""",
+                "changePolicy" or "changeGroupPolicy" or "changeHostPolicy" => """{"notice":"during"}""",
+                "createSecret" => $$"""{"kind":"logon","secret":"seven gulls","hostId":"{{Hosts[inside]}}","name":"{{Guid.NewGuid():N}}"}""",
+                "changeSecret" => """{"note":"the till by the door"}""",
+                "revealSecret" => """{"reason":"to see whether I may"}""",
+                "createKeyRotation" => $$"""{"selection":"{{host}}"}""",
+                "openSession" => "{}",
+                "openChannel" => """{"kind":"key"}""",
+                "backUpVault" => """{"passphrase":"a long passphrase of words"}""",
+                "restoreVault" => """{"passphrase":"a long passphrase of words"}""",
                 "startScan" => $$"""{"hostId":"{{Hosts[inside]}}","range":"198.51.100.0/30"}""",
                 "createRollout" => $$"""{"selection":"{{host}}"}""",
                 "createGrant" => $$"""{"technician":"{{TestService.Name}}","role":"viewer","groupPath":"{{group}}"}""",

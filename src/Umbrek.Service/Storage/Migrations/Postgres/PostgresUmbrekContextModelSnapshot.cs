@@ -587,12 +587,72 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<bool>("UsesVault")
+                        .HasColumnType("boolean");
+
                     b.HasKey("Id");
 
                     b.HasIndex("CreatedById", "IdempotencyKey")
                         .IsUnique();
 
                     b.ToTable("Jobs");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationHostRow", b =>
+                {
+                    b.Property<Guid>("RotationId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset?>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("text");
+
+                    b.Property<int>("State")
+                        .HasColumnType("integer");
+
+                    b.HasKey("RotationId", "HostId");
+
+                    b.HasIndex("HostId", "State");
+
+                    b.ToTable("KeyRotationHosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("CreatedById")
+                        .HasColumnType("uuid");
+
+                    b.Property<bool>("EndSessions")
+                        .HasColumnType("boolean");
+
+                    b.Property<bool>("IsOver")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("Selection")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("IsOver");
+
+                    b.ToTable("KeyRotations");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
@@ -1107,6 +1167,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .ValueGeneratedOnAdd()
                         .HasColumnType("uuid");
 
+                    b.Property<DateTimeOffset>("ChangedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
                     b.Property<DateTimeOffset>("CreatedAt")
                         .HasColumnType("timestamp with time zone");
 
@@ -1114,22 +1181,115 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
-                    b.Property<Guid>("HostId")
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("HostId")
                         .HasColumnType("uuid");
 
                     b.Property<string>("Kind")
                         .IsRequired()
                         .HasColumnType("text");
 
-                    b.Property<string>("Protected")
+                    b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Protected")
+                        .HasColumnType("text");
+
+                    b.Property<string>("UserName")
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
                     b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
 
                     b.HasIndex("HostId");
 
                     b.ToTable("Secrets");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretTextRow", b =>
+                {
+                    b.Property<Guid>("SecretId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("integer");
+
+                    b.Property<byte[]>("Cipher")
+                        .IsRequired()
+                        .HasColumnType("bytea");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<bool>("IsProposed")
+                        .HasColumnType("boolean");
+
+                    b.Property<Guid>("KeyId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("SecretId", "Number");
+
+                    b.HasIndex("KeyId");
+
+                    b.ToTable("SecretTexts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SessionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("text");
+
+                    b.Property<string>("EndReason")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("EndedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("OpenedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Technician")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
+
+                    b.HasIndex("HostId", "OpenedAt");
+
+                    b.ToTable("Sessions");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.SettingRow", b =>
@@ -1309,6 +1469,24 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.VaultKeyRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Protected")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("VaultKeys");
+                });
+
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserClaim<System.Guid>", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
@@ -1406,6 +1584,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationHostRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.KeyRotationRow", null)
+                        .WithMany()
+                        .HasForeignKey("RotationId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.GroupRow", null)
@@ -1463,6 +1650,38 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Restrict);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretTextRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.VaultKeyRow", null)
+                        .WithMany()
+                        .HasForeignKey("KeyId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.SecretRow", null)
+                        .WithMany()
+                        .HasForeignKey("SecretId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SessionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

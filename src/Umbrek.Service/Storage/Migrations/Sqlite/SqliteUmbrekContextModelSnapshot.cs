@@ -588,12 +588,73 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<bool>("UsesVault")
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
 
                     b.HasIndex("CreatedById", "IdempotencyKey")
                         .IsUnique();
 
                     b.ToTable("Jobs");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationHostRow", b =>
+                {
+                    b.Property<byte[]>("RotationId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<long?>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("RotationId", "HostId");
+
+                    b.HasIndex("HostId", "State");
+
+                    b.ToTable("KeyRotationHosts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("CreatedById")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<bool>("EndSessions")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("IsOver")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Selection")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("IsOver");
+
+                    b.ToTable("KeyRotations");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
@@ -1113,6 +1174,13 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .ValueGeneratedOnAdd()
                         .HasColumnType("BLOB");
 
+                    b.Property<long>("ChangedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
                     b.Property<long>("CreatedAt")
                         .HasColumnType("INTEGER");
 
@@ -1120,23 +1188,118 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
                     b.Property<byte[]>("HostId")
-                        .IsRequired()
                         .HasColumnType("BLOB");
 
                     b.Property<string>("Kind")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
-                    b.Property<string>("Protected")
+                    b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Protected")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("UserName")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
                     b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
 
                     b.HasIndex("HostId");
 
                     b.ToTable("Secrets");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretTextRow", b =>
+                {
+                    b.Property<byte[]>("SecretId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Cipher")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("IsProposed")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("KeyId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("SecretId", "Number");
+
+                    b.HasIndex("KeyId");
+
+                    b.ToTable("SecretTexts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SessionRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Address")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("EndReason")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("OpenedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Reason")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Technician")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("TechnicianId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
+
+                    b.HasIndex("HostId", "OpenedAt");
+
+                    b.ToTable("Sessions");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.SettingRow", b =>
@@ -1317,6 +1480,24 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.VaultKeyRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Protected")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.ToTable("VaultKeys");
+                });
+
             modelBuilder.Entity("Microsoft.AspNetCore.Identity.IdentityUserClaim<System.Guid>", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
@@ -1414,6 +1595,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.KeyRotationHostRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.KeyRotationRow", null)
+                        .WithMany()
+                        .HasForeignKey("RotationId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.GroupRow", null)
@@ -1471,6 +1661,38 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Restrict);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SecretTextRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.VaultKeyRow", null)
+                        .WithMany()
+                        .HasForeignKey("KeyId")
+                        .OnDelete(DeleteBehavior.Restrict)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.SecretRow", null)
+                        .WithMany()
+                        .HasForeignKey("SecretId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.SessionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

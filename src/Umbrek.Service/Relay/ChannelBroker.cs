@@ -1,0 +1,165 @@
+using System.Collections.Concurrent;
+using System.Net.WebSockets;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json;
+using Umbrek.Wire;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Relay;
+
+/// <summary>
+/// Brings the two ends of a channel together by tickets that are good once, and carries what they say both ways without looking at it.
+/// A slow end holds up the other: nothing piles up in between.
+/// </summary>
+public sealed class ChannelBroker(TimeProvider time)
+{
+    private const int Window = 16 * 1024;
+    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
+
+    private readonly ConcurrentDictionary<string, (Channel Channel, bool IsHost)> tickets = new();
+
+    private sealed class Channel(CancellationToken ended)
+    {
+        public CancellationToken Ended { get; } = ended;
+        public TaskCompletionSource<WebSocket> Technician { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        public TaskCompletionSource<WebSocket> Host { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        public TaskCompletionSource Over { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+    }
+
+    /// <summary>A ticket for either end.</summary>
+    /// <param name="ended">Ends the channel, with the session that it belongs to.</param>
+    public (string Technician, string Host) Open(CancellationToken ended)
+    {
+        var channel = new Channel(ended);
+        return (Give(channel, isHost: false), Give(channel, isHost: true));
+    }
+
+    /// <summary>A channel whose technician's end is the service itself.</summary>
+    /// <returns>The host's ticket; its socket, once it has come; and what lets it go.</returns>
+    public (string Ticket, Task<WebSocket> Host, Action LetGo) OpenOwn(CancellationToken ended)
+    {
+        var channel = new Channel(ended);
+        return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
+    }
+
+    /// <summary>One end, from its opening to the end of the channel.</summary>
+    public async Task ServeAsync(HttpContext http)
+    {
+        if (!http.WebSockets.IsWebSocketRequest)
+        {
+            http.Response.StatusCode = StatusCodes.Status400BadRequest;
+            return;
+        }
+        using var socket = await http.WebSockets.AcceptWebSocketAsync().ConfigureAwait(false);
+        if (await ReadTicketAsync(socket, http.RequestAborted).ConfigureAwait(false) is not { } ticket || !tickets.TryRemove(Hash(ticket), out var place))
+        {
+            await CloseAsync(socket, WebSocketCloseStatus.PolicyViolation, "The ticket is unknown, used or over. Open the channel anew.").ConfigureAwait(false);
+            return;
+        }
+        var (channel, isHost) = place;
+        (isHost ? channel.Host : channel.Technician).SetResult(socket);
+        if (isHost)
+        {
+            await channel.Over.Task.ConfigureAwait(false);
+            return;
+        }
+        try
+        {
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(channel.Ended, http.RequestAborted);
+            var host = await channel.Host.Task.WaitAsync(ChannelJoin.Within, time, limit.Token).ConfigureAwait(false);
+            await CarryAsync(socket, host, channel.Ended).ConfigureAwait(false);
+        }
+        catch (TimeoutException)
+        {
+            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, $"The host did not come to the channel within {ChannelJoin.Within.TotalSeconds:0} s. Look at its agent, and try again.").ConfigureAwait(false);
+        }
+        catch (OperationCanceledException)
+        {
+            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, "The session has ended.").ConfigureAwait(false);
+        }
+        finally
+        {
+            channel.Over.SetResult();
+        }
+    }
+
+    private static async Task CarryAsync(WebSocket technician, WebSocket host, CancellationToken ended)
+    {
+        using var over = CancellationTokenSource.CreateLinkedTokenSource(ended);
+        var up = PumpAsync(technician, host, over.Token);
+        var down = PumpAsync(host, technician, over.Token);
+        await Task.WhenAny(up, down).ConfigureAwait(false);
+        // Whoever ends first ends both; what the other still has to say it says now.
+        over.CancelAfter(LastWords);
+        await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        var why = ended.IsCancellationRequested ? "The session has ended." : "The other end went away.";
+        await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
+        await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
+    }
+
+    private static async Task PumpAsync(WebSocket from, WebSocket to, CancellationToken over)
+    {
+        var buffer = new byte[Window];
+        while (true)
+        {
+            var got = await from.ReceiveAsync(buffer.AsMemory(), over).ConfigureAwait(false);
+            if (got.MessageType == WebSocketMessageType.Close)
+            {
+                await CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription).ConfigureAwait(false);
+                return;
+            }
+            await to.SendAsync(buffer.AsMemory(0, got.Count), got.MessageType, got.EndOfMessage, over).ConfigureAwait(false);
+        }
+    }
+
+    private static async Task CloseAsync(WebSocket socket, WebSocketCloseStatus status, string? why)
+    {
+        if (socket.State is not (WebSocketState.Open or WebSocketState.CloseReceived))
+        {
+            return;
+        }
+        try
+        {
+            using var limit = new CancellationTokenSource(LastWords);
+            await socket.CloseOutputAsync(status, why, limit.Token).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is WebSocketException or OperationCanceledException or ObjectDisposedException)
+        {
+            // It is gone already.
+        }
+    }
+
+    private static async Task<string?> ReadTicketAsync(WebSocket socket, CancellationToken cancel)
+    {
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        limit.CancelAfter(LastWords);
+        var buffer = new byte[512];
+        try
+        {
+            var got = await socket.ReceiveAsync(buffer.AsMemory(), limit.Token).ConfigureAwait(false);
+            return got is { EndOfMessage: true, MessageType: WebSocketMessageType.Text } ? JsonSerializer.Deserialize(buffer.AsSpan(0, got.Count), WireJson.Default.ChannelJoin)?.Ticket : null;
+        }
+        catch (Exception e) when (e is JsonException or WebSocketException or OperationCanceledException)
+        {
+            return null;
+        }
+    }
+
+    private string Give(Channel channel, bool isHost)
+    {
+        var ticket = Convert.ToBase64String(RandomNumberGenerator.GetBytes(32));
+        var hash = Hash(ticket);
+        tickets[hash] = (channel, isHost);
+        _ = ForgetAsync(hash);
+        return ticket;
+    }
+
+    private async Task ForgetAsync(string hash)
+    {
+        await Task.Delay(ChannelJoin.Within, time).ConfigureAwait(false);
+        tickets.TryRemove(hash, out _);
+    }
+
+    private static string Hash(string ticket) => Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(ticket)));
+}

@@ -1,0 +1,38 @@
+using Umbrek.Core.Access;
+using Umbrek.Service.Access;
+using Umbrek.Service.Relay;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Sessions;
+
+public static class SessionEndpoints
+{
+    public static void MapSessions(this IEndpointRouteBuilder api)
+    {
+        var all = api.MapGroup("").WithTags("Sessions");
+        all.MapPost("/hosts/{id:guid}/sessions", async (SessionService service, HttpContext http, Asker by, Guid id, NewSession wish, CancellationToken cancel) =>
+        {
+            var opened = await service.OpenAsync(id, wish, by, http.User, cancel).ConfigureAwait(false);
+            return TypedResults.Created($"/api/v1/sessions/{opened.Id}", opened);
+        }).Needs(NeedAt.Host, Permission.See).WithName("openSession").WithSummary("Opens a session on a linked host, for whoever may do at least one thing with it.");
+        all.MapGet("/sessions", async (SessionService service, Asker by, Guid? host, bool? live, CancellationToken cancel) =>
+        {
+            var found = await service.ListAsync(host, live == true, by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<SessionInfo>(found, null, found.Count));
+        }).Own().WithName("listSessions").WithSummary("Sessions at hosts that the caller may see: open ones first, then the latest.");
+        all.MapGet("/sessions/{id:guid}", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.GetAsync(id, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.See).WithName("getSession").WithSummary("One session.");
+        all.MapPost("/sessions/{id:guid}/end", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.EndAsync(id, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.See).WithName("endSession").WithSummary("Ends a session of one's own, or at a place that one administers, with all its channels.");
+        all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, Asker by, Guid id, NewChannel wish, CancellationToken cancel) => TypedResults.Ok(await service.OpenChannelAsync(id, wish, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.See).WithName("openChannel").WithSummary("Opens a channel of one's own session; the ticket leads a WebSocket to it.");
+    }
+
+    /// <summary>Where both ends of channels come; their tickets let them in, and nothing else does.</summary>
+    public static void MapChannels(this IEndpointRouteBuilder app)
+    {
+        RequestDelegate channel = http => http.RequestServices.GetRequiredService<ChannelBroker>().ServeAsync(http);
+        app.MapGet(ChannelJoin.Path, channel).AllowAnonymous().ExcludeFromDescription();
+    }
+}

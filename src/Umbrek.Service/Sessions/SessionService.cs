@@ -1,0 +1,280 @@
+using System.Collections.Concurrent;
+using System.Security.Claims;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
+using Umbrek.Core.Text;
+using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Links;
+using Umbrek.Service.Relay;
+using Umbrek.Service.Storage;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Links;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Sessions;
+
+/// <summary>
+/// Sessions: opened by a technician on a host, ended by him, by who administers the place, by time, or at once when what let him in is
+/// no more.
+/// </summary>
+public sealed class SessionService(IDatabase database, Gate gate, AccessIndex access, SignIns signIns, EstateIndex estate, IAgentLinks links, ChannelBroker broker, SealedOrders orders, ServiceKey key, AuditLog audit, TimeProvider time) : BackgroundService
+{
+    /// <summary>A session in which nothing happens ends.</summary>
+    public static readonly TimeSpan Idle = TimeSpan.FromMinutes(30);
+
+    private const int MostOfOne = 50;
+    private const int MostListed = 200;
+    private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
+
+    private readonly ConcurrentDictionary<Guid, Live> live = new();
+
+    private sealed class Live(SessionRow row, CancellationToken signInEnded) : IDisposable
+    {
+        private readonly CancellationTokenSource over = new();
+
+        public SessionRow Row { get; } = row;
+        public CancellationToken SignInEnded { get; } = signInEnded;
+        public CancellationToken Over => over.Token;
+        public DateTimeOffset UsedAt { get; set; } = row.OpenedAt;
+
+        /// <summary>The key is being changed in this session itself.</summary>
+        public bool ChangesKey { get; set; }
+
+        public void Close() => over.Cancel();
+
+        public void Dispose() => over.Dispose();
+    }
+
+    public async Task<SessionInfo> OpenAsync(Guid hostId, NewSession wish, Asker by, ClaimsPrincipal user, CancellationToken cancel)
+    {
+        var host = gate.Host(by, hostId, Permission.See);
+        if ((by.Reach.At(host.GroupPath) & Acts) == PermissionSet.None)
+        {
+            throw gate.Refuse(by, Permission.Watch, host.GroupPath, host.Label);
+        }
+        if (!links.IsLinked(hostId))
+        {
+            throw new ProblemException(409, ProblemTypes.HostAway, $"{host.Label} is away; a session takes a host that is linked. Try again when it is back.");
+        }
+        var reason = string.IsNullOrWhiteSpace(wish.Reason) ? null : Names.Clean(wish.Reason, "reason", out var problem) ?? throw ProblemException.Invalid(problem);
+        if (live.Values.Count(s => s.Row.TechnicianId == by.Id) >= MostOfOne)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"You have {MostOfOne} sessions open, the most there may be. End some: 'umbrek session list'.");
+        }
+        var row = await BeginAsync(host, reason, by, signIns.EndedOf(user), cancel).ConfigureAwait(false);
+        return ToInfo(row, host) with { HostKey = estate.FindKey(hostId), ServiceKey = key.Sha256 };
+    }
+
+    /// <summary>Opens a session in which the service acts for a technician, with what the vault has.</summary>
+    /// <exception cref="DoorException">The host is away.</exception>
+    public async Task<OwnSession> OpenOwnAsync(HostSummary host, Asker by, string reason, CancellationToken cancel)
+    {
+        if (!links.IsLinked(host.Id) || estate.FindKey(host.Id) is not { } hostKey)
+        {
+            throw new DoorException($"{host.Label} is away.");
+        }
+        var row = await BeginAsync(host, reason, by, CancellationToken.None, cancel).ConfigureAwait(false);
+        return new OwnSession(row.Id, host, hostKey, by.Name, this);
+    }
+
+    /// <summary>The service's end of a key channel in a session of its own.</summary>
+    internal async Task<KeyExchange> OpenKeyChannelAsync(OwnSession own, string kind, CancellationToken cancel)
+    {
+        if (!live.TryGetValue(own.Id, out var session))
+        {
+            throw new DoorException("The session has ended.");
+        }
+        session.ChangesKey |= kind == ChannelKinds.NewKey;
+        var channelId = Guid.CreateVersion7();
+        var (ticket, host, letGo) = broker.OpenOwn(session.Over);
+        await links.SendAsync(own.Host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, own.Id, kind, ticket, own.Technician), cancel).ConfigureAwait(false);
+        try
+        {
+            return new KeyExchange(await host.WaitAsync(cancel).ConfigureAwait(false), ChannelBinding.Of(key.Sha256, own.Host.Id, own.HostKey, own.Id, channelId), letGo);
+        }
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException && !cancel.IsCancellationRequested)
+        {
+            letGo();
+            throw new DoorException(e is TimeoutException ? $"{own.Host.Label} did not come to the channel within {ChannelJoin.Within.TotalSeconds:0} s. Look at its agent." : "The session has ended.");
+        }
+    }
+
+    internal Task EndOwnAsync(Guid id) => EndAsync(id, "done", null);
+
+    private async Task<SessionRow> BeginAsync(HostSummary host, string? reason, Asker by, CancellationToken signInEnded, CancellationToken cancel)
+    {
+        var row = new SessionRow { Id = Guid.CreateVersion7(), HostId = host.Id, TechnicianId = by.Id, Technician = by.Name, Address = by.Address, Reason = reason, OpenedAt = time.GetUtcNow() };
+        await using (var db = database.Open())
+        {
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            db.Sessions.Add(row);
+            await audit.AddAsync(db, by, "session.open", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{row.Id}"), ("reason", reason)).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }
+        var session = new Live(row, signInEnded);
+        live[row.Id] = session;
+        Watch(session, by.Seat);
+        return row;
+    }
+
+    /// <summary>Opens a channel of a session: the host is told to come to it, and the caller is given his ticket.</summary>
+    public async Task<ChannelTicket> OpenChannelAsync(Guid sessionId, NewChannel wish, Asker by, CancellationToken cancel)
+    {
+        var (row, host) = await FindAsync(sessionId, by, cancel).ConfigureAwait(false);
+        if (row.TechnicianId != by.Id)
+        {
+            throw new ProblemException(403, ProblemTypes.NotAllowed, $"This is a session of {row.Technician}. Open one of your own.");
+        }
+        if (!live.TryGetValue(sessionId, out var session))
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"The session has ended: {row.EndReason ?? "it is over"}. Open another.");
+        }
+        switch (wish.Kind)
+        {
+            case ChannelKinds.Key:
+                break;
+            case ChannelKinds.NewKey:
+                gate.Host(by, host.Id, Permission.Administer);
+                break;
+            default:
+                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key} and {ChannelKinds.NewKey}.");
+        }
+        session.UsedAt = time.GetUtcNow();
+        if (wish.Kind == ChannelKinds.NewKey)
+        {
+            session.ChangesKey = true;
+            await audit.AddAsync(by, "access-key.change", $"{host.Label} in {host.GroupPath}", cancel, ("session", $"{sessionId}")).ConfigureAwait(false);
+        }
+        var channelId = Guid.CreateVersion7();
+        var (own, its) = broker.Open(session.Over);
+        await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name), cancel).ConfigureAwait(false);
+        return new ChannelTicket(channelId, ChannelJoin.Path, own);
+    }
+
+    /// <summary>Sessions at hosts that the caller may see, live ones first, then the latest.</summary>
+    public async Task<List<SessionInfo>> ListAsync(Guid? hostId, bool liveOnly, Asker by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        var groups = access.GroupsWith(by.Reach, Permission.See);
+        var rows = await db.Sessions.AsNoTracking().Where(s => (hostId == null || s.HostId == hostId) && (!liveOnly || s.EndedAt == null))
+            .Where(s => groups == null || db.Hosts.Any(h => h.Id == s.HostId && groups.Contains(h.GroupId)))
+            .OrderByDescending(s => s.EndedAt == null).ThenByDescending(s => s.OpenedAt).Take(MostListed).ToListAsync(cancel).ConfigureAwait(false);
+        return [.. rows.Select(r => estate.Find(r.HostId, by.Reach) is { } host ? ToInfo(r, host) : null).OfType<SessionInfo>()];
+    }
+
+    public async Task<SessionInfo> GetAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var (row, host) = await FindAsync(id, by, cancel).ConfigureAwait(false);
+        return ToInfo(row, host) with { HostKey = estate.FindKey(host.Id), ServiceKey = key.Sha256 };
+    }
+
+    /// <summary>Ends a session of one's own, or at a place that one administers.</summary>
+    public async Task<SessionInfo> EndAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var (row, host) = await FindAsync(id, by, cancel).ConfigureAwait(false);
+        if (row.TechnicianId != by.Id)
+        {
+            gate.Host(by, host.Id, Permission.Administer);
+        }
+        await EndAsync(id, $"ended by {by.Name}", by).ConfigureAwait(false);
+        return await GetAsync(id, by, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>The host of a session that is open and belongs to the technician; null when there is no such.</summary>
+    public Guid? Use(Guid id, Asker by)
+    {
+        if (!live.TryGetValue(id, out var session) || session.Row.TechnicianId != by.Id)
+        {
+            return null;
+        }
+        session.UsedAt = time.GetUtcNow();
+        return session.Row.HostId;
+    }
+
+    /// <summary>The host's access key was changed, and with it all sessions ended that were open there.</summary>
+    public async Task KeyChangedAsync(Guid hostId)
+    {
+        foreach (var session in live.Values.Where(s => s.Row.HostId == hostId && !s.ChangesKey))
+        {
+            await EndAsync(session.Row.Id, "the host's access key was changed, and open sessions ended with it", null).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Ends sessions that an earlier life of the service left open, then those in which nothing happens.</summary>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await using (var db = database.Open())
+        {
+            var now = time.GetUtcNow();
+            await db.Sessions.Where(s => s.EndedAt == null).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, "the service restarted"), stoppingToken).ConfigureAwait(false);
+        }
+        using var timer = new PeriodicTimer(TimeSpan.FromMinutes(1), time);
+        while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false))
+        {
+            foreach (var session in live.Values.Where(s => time.GetUtcNow() - s.UsedAt >= Idle))
+            {
+                await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null).ConfigureAwait(false);
+            }
+        }
+    }
+
+    /// <summary>Sees to it that the session ends with what let its technician in.</summary>
+    private void Watch(Live session, Seat seat)
+    {
+        var changed = CancellationTokenSource.CreateLinkedTokenSource(seat.Lapsed, session.SignInEnded, session.Over);
+        changed.Token.Register(() =>
+        {
+            changed.Dispose();
+            if (session.Over.IsCancellationRequested)
+            {
+                return;
+            }
+            if (session.SignInEnded.IsCancellationRequested)
+            {
+                _ = EndAsync(session.Row.Id, "its sign-in ended", null);
+            }
+            else if (access.Find(session.Row.TechnicianId) is { } now && now != seat && estate.Find(session.Row.HostId) is { } host && (now.Reach.At(host.GroupPath) & Acts) != PermissionSet.None)
+            {
+                Watch(session, now);
+            }
+            else
+            {
+                _ = EndAsync(session.Row.Id, $"{session.Row.Technician} may do nothing there any more", null);
+            }
+        });
+    }
+
+    private async Task EndAsync(Guid id, string why, Asker? by)
+    {
+        if (!live.TryRemove(id, out var session))
+        {
+            return;
+        }
+        // First what it holds open, then what is written about it.
+        session.Close();
+        orders.Forget(id);
+        await links.SendAsync(session.Row.HostId, ToAgent.EndSession, new SessionEnd(id), CancellationToken.None).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync().ConfigureAwait(false);
+        var now = time.GetUtcNow();
+        await db.Sessions.Where(s => s.Id == id).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, why)).ConfigureAwait(false);
+        var host = estate.Find(session.Row.HostId);
+        await audit.AddAsync(db, by ?? new Caller(session.Row.Technician, session.Row.Address), "session.end", host is null ? $"{session.Row.HostId}" : $"{host.Label} in {host.GroupPath}", CancellationToken.None, ("id", $"{id}"), ("why", why)).ConfigureAwait(false);
+        await transaction.CommitAsync().ConfigureAwait(false);
+    }
+
+    private async Task<(SessionRow Row, HostSummary Host)> FindAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        return await db.Sessions.AsNoTracking().FirstOrDefaultAsync(s => s.Id == id, cancel).ConfigureAwait(false) is { } row && estate.Find(row.HostId, by.Reach) is { } host
+            ? (row, host)
+            : throw ProblemException.NotFound("session");
+    }
+
+    private static SessionInfo ToInfo(SessionRow row, HostSummary host) =>
+        new(row.Id, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.Address, row.Reason, row.OpenedAt, row.EndedAt, row.EndReason);
+}

@@ -22,6 +22,8 @@ const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ defau
 const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ default: m.AccountPage })));
 const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
+const VaultPage = lazy(() => import("./access/VaultPage").then((m) => ({ default: m.VaultPage })));
+const SessionsPage = lazy(() => import("./sessions/SessionsPage").then((m) => ({ default: m.SessionsPage })));
 const PoliciesPage = lazy(() => import("./access/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
@@ -66,6 +68,8 @@ function Inside() {
         <Route path="/account" element={<AccountPage />} />
         <Route path="/people/reach" element={<ReachPage />} />
         <Route path="/people/roles" element={<RolesPage />} />
+        <Route path="/people/vault" element={<VaultPage />} />
+        <Route path="/sessions" element={<SessionsPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
         <Route path="/rules" element={<PoliciesPage />} />
         <Route path="/join" element={<JoinPage />} />

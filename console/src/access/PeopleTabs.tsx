@@ -4,6 +4,7 @@ const tabs = [
   { to: "/people", name: "Technicians" },
   { to: "/people/reach", name: "Who reaches what" },
   { to: "/people/roles", name: "Roles" },
+  { to: "/people/vault", name: "Vault" },
   { to: "/people/audit", name: "Audit" },
 ];
 

@@ -71,6 +71,11 @@ function Said({ policy, label }: { policy: PolicyInfo; label: string }) {
               ? "; none is set, so that is refused"
               : "; none is set"}{" "}
           <From place={from.keyFor} label={label} />
+          {policy.sameKeyAs && policy.sameKeyAs.length > 0 && (
+            <span className="warning" style={{ display: "block" }}>
+              {`${policy.sameKeyAs.join(", ")} ${policy.sameKeyAs.length === 1 ? "has" : "have"} the same key. Give each its own: Secrets, below.`}
+            </span>
+          )}
         </dd>
       </dl>
     </>

@@ -97,6 +97,19 @@ export type MatrixGrant = MayMiss<Schemas["MatrixGrant"]>;
 export type AccessMatrix = Omit<Schemas["AccessMatrix"], "rows"> & {
   rows: { technicianId: string; technician: string; cells: { grants: MatrixGrant[] }[] }[];
 };
+export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
+export type ChannelTicket = Schemas["ChannelTicket"];
+export type SealedOrder = Schemas["SealedOrder"];
+export type SecretInfo = MayMiss<Schemas["SecretInfo"]>;
+export type SecretDetail = Omit<Schemas["SecretDetail"], "info"> & { info: SecretInfo };
+export type RevealedSecret = MayMiss<Schemas["RevealedSecret"]>;
+export type VaultState = Schemas["VaultState"];
+export type VaultBackupFile = Schemas["VaultBackup"];
+export type VaultRestored = Schemas["VaultRestored"];
+export type KeyRotationInfo = Schemas["KeyRotationInfo"];
+export type KeyRotationDetail = Omit<Schemas["KeyRotationDetail"], "hosts"> & {
+  hosts: MayMiss<Schemas["KeyRotationHost"]>[];
+};
 export type Problem = Schemas["Problem"];
 
 export interface EstateChanges {

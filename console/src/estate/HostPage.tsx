@@ -5,6 +5,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
 import { PolicyPanel } from "../access/PolicyPanel";
+import { SecretsPanel } from "../access/SecretsPanel";
 import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
 import { JobList } from "../jobs/JobList";
@@ -23,7 +24,7 @@ import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
 import { useMarks } from "./useMarks";
 
-const panels = ["Health", "Command", "Notes", "Facts", "Policy", "Jobs", "Time line"] as const;
+const panels = ["Health", "Command", "Notes", "Facts", "Policy", "Secrets", "Jobs", "Time line"] as const;
 type Panel = (typeof panels)[number];
 const KEPT_AS = "umbrek.bench";
 
@@ -149,6 +150,7 @@ export function HostPage() {
               </section>
             )}
             {open.has("Policy") && <PolicyPanel host={host} />}
+            {open.has("Secrets") && <SecretsPanel host={host} />}
             {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
           </div>
         </div>

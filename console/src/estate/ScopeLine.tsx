@@ -8,6 +8,7 @@ import { useScope } from "./useEstate";
 const places = [
   { to: "/hosts", name: "Hosts" },
   { to: "/work", name: "Work" },
+  { to: "/sessions", name: "Sessions" },
   { to: "/rules", name: "Rules" },
   { to: "/people", name: "People" },
   { to: "/join", name: "Join" },

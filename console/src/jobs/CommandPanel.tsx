@@ -4,11 +4,15 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { useMay } from "../access/useMay";
 import { WhyNot } from "../access/WhyNot";
-import { api, ask } from "../api/client";
+import { usePolicy } from "../access/usePolicy";
+import { useSecrets } from "../access/useVault";
+import { api, ask, ServiceProblem } from "../api/client";
 import type { HostSummary } from "../api/types";
 import { customerOf } from "../estate/emblem";
 import { quoted } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
+import { KeyAsked } from "../sessions/KeyAsked";
+import { useHostDoor } from "../sessions/useHostDoor";
 import { Output, RunStatus } from "./Output";
 import { useJob } from "./useJob";
 import { isFinal } from "./words";
@@ -21,14 +25,30 @@ export function selectionOf(host: HostSummary): string {
 export function CommandPanel({ host, autoFocus = false }: { host: HostSummary; autoFocus?: boolean }) {
   const [line, setLine] = useState("");
   const may = useMay(host.groupPath);
+  const [door, setDoor] = useHostDoor();
+  const asksKey = usePolicy({ host: host.id }).data?.side?.inForce.keyFor?.includes("run") ?? false;
+  const mayUse = asksKey && may("use-secrets");
+  const fromVault = useSecrets({ host: host.id }, mayUse).secrets.some((s) => s.kind === "access-key");
   const start = useMutation({
-    mutationFn: (command: string) =>
-      ask(
+    mutationFn: async (typed: string) => {
+      const command = { line: typed };
+      return ask(
         api.POST("/api/v1/jobs", {
-          body: { selection: selectionOf(host), command: { line: command }, expiresInSeconds: null },
+          body: {
+            selection: selectionOf(host),
+            command,
+            expiresInSeconds: null,
+            seals: door ? [await door.seal(command)] : null,
+            usesVault: !door && fromVault,
+          },
           headers: { "Idempotency-Key": crypto.randomUUID() },
         }),
-      ),
+      );
+    },
+    // The session may have ended by itself meanwhile: the key is asked for again.
+    onError: (e) => {
+      if (door && e instanceof ServiceProblem && e.word === "conflict") setDoor(undefined);
+    },
   });
   return (
     <section className="panel" aria-labelledby="command-title">
@@ -39,34 +59,37 @@ export function CommandPanel({ host, autoFocus = false }: { host: HostSummary; a
       {!may("run") ? (
         <WhyNot permission="run" at={{ host: host.id }} />
       ) : (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            if (line.trim()) start.mutate(line);
-          }}
-        >
-          <TextInput
-            label={`Command line for ${host.label}`}
-            classNames={{ input: "mono" }}
-            autoFocus={autoFocus}
-            placeholder="uptime"
-            value={line}
-            onChange={(e) => setLine(e.currentTarget.value)}
-            spellCheck={false}
-            autoCapitalize="off"
-            autoComplete="off"
-          />
-          <Button
-            type="submit"
-            mt={8}
-            mb={10}
-            loading={start.isPending}
-            disabled={!line.trim()}
-            title={line.trim() ? undefined : "Write a command first"}
+        <>
+          {asksKey && <KeyAsked host={host} door={door} onDoor={setDoor} fromVault={fromVault} />}
+          <form
+            onSubmit={(e) => {
+              e.preventDefault();
+              if (line.trim()) start.mutate(line);
+            }}
           >
-            Run on {host.label} of {customerOf(host.groupPath)}
-          </Button>
-        </form>
+            <TextInput
+              label={`Command line for ${host.label}`}
+              classNames={{ input: "mono" }}
+              autoFocus={autoFocus}
+              placeholder="uptime"
+              value={line}
+              onChange={(e) => setLine(e.currentTarget.value)}
+              spellCheck={false}
+              autoCapitalize="off"
+              autoComplete="off"
+            />
+            <Button
+              type="submit"
+              mt={8}
+              mb={10}
+              loading={start.isPending}
+              disabled={!line.trim()}
+              title={line.trim() ? undefined : "Write a command first"}
+            >
+              Run on {host.label} of {customerOf(host.groupPath)}
+            </Button>
+          </form>
+        </>
       )}
       {may("run") && host.presence.state !== "linked" && (
         <p className="muted">{host.label} is away; a command waits for it, for a day.</p>

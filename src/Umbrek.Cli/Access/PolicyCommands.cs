@@ -121,7 +121,7 @@ public static class PolicyCommands
 
     private static Argument<string> PlaceArgument(ClientContext client)
     {
-        var place = new Argument<string>("place") { Description = "A group's whole path, a host's name, or 'everything'." };
+        var place = new Argument<string>("place") { Description = "A group's whole path, a host's name, or 'everything'.", HelpName = "place" };
         place.CompletionSources.Add(_ => [Everything, .. GroupCommands.Paths(client), .. HostCommands.HostNames(client)]);
         return place;
     }

@@ -143,7 +143,7 @@ public static class SecretCommands
 
     private static Argument<string> PlaceArgument(ClientContext client)
     {
-        var place = new Argument<string>("place") { Description = "A host's name, or a group's whole path." };
+        var place = new Argument<string>("place") { Description = "A host's name, or a group's whole path.", HelpName = "place" };
         place.CompletionSources.Add(_ => [.. HostCommands.HostNames(client), .. GroupCommands.Paths(client)]);
         return place;
     }

@@ -74,7 +74,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
             throw new ProblemException(409, ProblemTypes.Conflict, $"The vault has an access key of {place} already. Change that one: what it was before is kept.");
         }
         var row = await AddAsync(db, wish with { Name = name }, text, by.Name, cancel).ConfigureAwait(false);
-        await audit.AddAsync(db, by, "secret.add", place, cancel, ("id", $"{row.Id}"), ("kind", word), ("name", name), ("user", row.UserName)).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "secret.add", place, cancel, ("id", $"{row.Id}"), ("kind", word), ("name", Said(name)), ("user", row.UserName)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         return ToInfo(row)!;
     }
@@ -103,7 +103,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
             CryptographicOperations.ZeroMemory(text);
         }
         Touch(row, by.Name);
-        await audit.AddAsync(db, by, "secret.change", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", row.Name), ("user", row.UserName), ("number", change.Secret is null ? null : $"{row.Number}")).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "secret.change", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("user", row.UserName), ("number", change.Secret is null ? null : $"{row.Number}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         return ToInfo(row)!;
     }
@@ -115,7 +115,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         var (row, info) = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
         gate.Place(by, info.GroupPath, Permission.Administer);
         db.Secrets.Remove(row);
-        await audit.AddAsync(db, by, "secret.remove", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", row.Name), ("texts", $"{await db.SecretTexts.CountAsync(t => t.SecretId == id, cancel).ConfigureAwait(false)}")).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "secret.remove", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("texts", $"{await db.SecretTexts.CountAsync(t => t.SecretId == id, cancel).ConfigureAwait(false)}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
     }
 
@@ -133,7 +133,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         }
         var number = wish.Number ?? row.Number;
         var text = await db.SecretTexts.AsNoTracking().FirstOrDefaultAsync(t => t.SecretId == id && t.Number == number, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("version of the secret");
-        await audit.AddAsync(db, by, "secret.reveal", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", row.Name), ("number", $"{number}"), ("why", reason)).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "secret.reveal", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("number", $"{number}"), ("why", reason)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         var plain = vault.Open(text);
         var revealed = new RevealedSecret(Encoding.UTF8.GetString(plain), row.UserName, number);
@@ -297,6 +297,8 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         return row;
     }
+
+    private static string? Said(string name) => name.Length == 0 ? null : name;
 
     private void Touch(SecretRow row, string by) => (row.ChangedAt, row.ChangedBy, row.Version) = (time.GetUtcNow(), by, row.Version + 1);
 

@@ -33,6 +33,7 @@ public static class SessionEndpoints
     public static void MapChannels(this IEndpointRouteBuilder app)
     {
         RequestDelegate channel = http => http.RequestServices.GetRequiredService<ChannelBroker>().ServeAsync(http);
-        app.MapGet(ChannelJoin.Path, channel).AllowAnonymous().ExcludeFromDescription();
+        // A browser that speaks HTTP/2 opens a WebSocket with CONNECT (RFC 8441).
+        app.MapMethods(ChannelJoin.Path, [HttpMethods.Get, HttpMethods.Connect], channel).AllowAnonymous().ExcludeFromDescription();
     }
 }

@@ -158,9 +158,31 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         var groups = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(g => g.Path, g => g.Id);
         foreach (var (place, isHost, part) in ScenarioAccess.Policies)
         {
-            var id = isHost ? (await api.GetAsync($"hosts?selection={Uri.EscapeDataString(place)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false)).Items[0].Id : groups[place];
+            if (await PlaceAsync(place, isHost).ConfigureAwait(false) is not { } id)
+            {
+                continue;
+            }
             await api.PutAsync($"{(isHost ? "hosts" : "groups")}/{id}/policy", part, 0, WireJson.Default.HostPolicyPart, WireJson.Default.PolicyInfo, cancel).ConfigureAwait(false);
         }
+        foreach (var (place, isHost, secret) in ScenarioAccess.Secrets)
+        {
+            if (await PlaceAsync(place, isHost).ConfigureAwait(false) is not { } id)
+            {
+                continue;
+            }
+            await api.PostAsync("secrets", isHost ? secret with { HostId = id } : secret with { GroupId = id }, WireJson.Default.NewSecret, WireJson.Default.SecretInfo, cancel).ConfigureAwait(false);
+        }
+        if ((await HostsAsync(ScenarioAccess.WithKeys).ConfigureAwait(false)).Count > 0)
+        {
+            // They have theirs as soon as they are linked.
+            await api.PostAsync("key-rotations", new NewKeyRotation(ScenarioAccess.WithKeys), WireJson.Default.NewKeyRotation, WireJson.Default.KeyRotationDetail, cancel).ConfigureAwait(false);
+        }
+
+        async Task<IReadOnlyList<HostSummary>> HostsAsync(string selection) =>
+            (await api.GetAsync($"hosts?selection={Uri.EscapeDataString(selection)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false)).Items;
+
+        // A small demo has not all of them.
+        async Task<Guid?> PlaceAsync(string place, bool isHost) => !isHost ? groups[place] : (await HostsAsync(place).ConfigureAwait(false)) is [var host, ..] ? host.Id : null;
     }
 
     /// <summary>Installers as they are found in the middle of a week, and two computers that wait.</summary>

@@ -1,8 +1,10 @@
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
+using Microsoft.Extensions.Time.Testing;
 using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Links;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Tests.Access;
 using Umbrek.Service.Tests.Hosting;
 using Umbrek.Simulation.Estate;
@@ -148,6 +150,27 @@ public sealed class AccessKeyTests
         await odile.ActAsync(HttpMethod.Post, "sign-out", default);
         await EndedAsync(service, hers.Session.Id, "its sign-in ended");
         (await service.Api.GetAsync("audit?action=session.end", WireJson.Default.PageAuditInfo, default)).Total.ShouldBe(2);
+    }
+
+    [Fact]
+    public async Task A_contractors_session_ends_when_his_grant_does_and_anybodys_when_nothing_happens()
+    {
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time);
+        await using var agent = await GuardedAsync(service);
+        using var odile = await service.JoinedByAsync("Odile Marsh", endsAt: time.GetUtcNow().AddMinutes(10));
+        var his = await HostDoor.OpenAsync(odile, null, agent.Id, ChannelBinding.AccessKey, Key, default);
+        var own = await OpenAsync(service, agent.Id, Key);
+        time.Advance(TimeSpan.FromMinutes(11));
+        await EndedAsync(service, his.Session.Id, "Odile Marsh may do nothing there any more");
+        (await Should.ThrowAsync<ApiException>(() => RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [his.Seal(Uname)]), odile))).Problem.Status.ShouldBe(403);
+        (await RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [own.Seal(Uname)]))).State.ShouldBe(RunState.Succeeded);
+        time.Advance(SessionService.Idle);
+        await Wait.UntilAsync(async () =>
+        {
+            time.Advance(TimeSpan.FromMinutes(1));
+            return (await service.Api.GetAsync($"sessions/{own.Session.Id}", WireJson.Default.SessionInfo, default)).EndReason == "nothing happened for 30 min";
+        }, "the idle session to end");
     }
 
     [Fact]

@@ -1,0 +1,117 @@
+import { Button, Menu, Modal } from "@mantine/core";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, ask } from "../api/client";
+import type { SecretInfo } from "../api/types";
+import { Emblem } from "../estate/Emblem";
+import { customerOf } from "../estate/emblem";
+import { readable } from "../estate/hostList";
+import { useGroups } from "../estate/useGroups";
+import { Ago } from "../parts/Ago";
+import { Trouble } from "../parts/Trouble";
+import { KeepSecret } from "./KeepSecret";
+import { RevealSecret } from "./RevealSecret";
+import { called, kindWords } from "./secretWords";
+import { useSecretAct } from "./useVault";
+
+/** Secrets, without their texts, and what one may do with each. */
+export function SecretList({ secrets, ofOnePlace = false }: { secrets: SecretInfo[]; ofOnePlace?: boolean }) {
+  const [seeing, setSeeing] = useState<SecretInfo>();
+  const [changing, setChanging] = useState<SecretInfo>();
+  const [removing, setRemoving] = useState<SecretInfo>();
+  const { groups } = useGroups();
+  const may = (secret: SecretInfo, permission: "configure" | "reveal-secrets" | "administer") =>
+    groups.find((g) => g.path === secret.groupPath)?.may?.includes(permission) ?? true;
+  return (
+    <>
+      <div className="rows">
+        {secrets.map((s) => (
+          <div key={s.id} className="row secret-row">
+            <span className="host-name">
+              <b>{s.kind === "logon" ? s.name : kindWords(s.kind)}</b>
+              <span>
+                {s.kind === "logon" && "logon"}
+                {s.userName && <span className="mono"> {s.userName}</span>}
+                {s.note && ` · ${s.note}`}
+              </span>
+            </span>
+            {!ofOnePlace && (
+              <span className="secret-place">
+                <Emblem customer={customerOf(s.groupPath)} />
+                <span className="host-name">
+                  {s.hostId ? <Link to={`/hosts/${s.hostId}`}>{s.place}</Link> : readable(s.place)}
+                  {s.hostId && <span>{readable(s.groupPath)}</span>}
+                </span>
+              </span>
+            )}
+            <span className="muted">
+              {s.number === 0 ? "on its way to the host" : <Ago time={s.changedAt} />} · {s.changedBy}
+            </span>
+            <span className="acts">
+              <Button
+                size="compact-sm"
+                variant="default"
+                aria-label={`Show ${called(s)} of ${s.place}`}
+                onClick={() => setSeeing(s)}
+              >
+                {may(s, "reveal-secrets") ? "Show …" : "History …"}
+              </Button>
+              {(may(s, "configure") || may(s, "administer")) && (
+                <Menu position="bottom-end" shadow="md">
+                  <Menu.Target>
+                    <Button
+                      size="compact-sm"
+                      variant="subtle"
+                      color="gray"
+                      aria-label={`More about ${called(s)} of ${s.place}`}
+                    >
+                      More
+                    </Button>
+                  </Menu.Target>
+                  <Menu.Dropdown>
+                    {may(s, "configure") && <Menu.Item onClick={() => setChanging(s)}>Change …</Menu.Item>}
+                    {may(s, "administer") && <Menu.Item onClick={() => setRemoving(s)}>Remove …</Menu.Item>}
+                  </Menu.Dropdown>
+                </Menu>
+              )}
+            </span>
+          </div>
+        ))}
+      </div>
+      {seeing && (
+        <RevealSecret secret={seeing} mayReveal={may(seeing, "reveal-secrets")} onClose={() => setSeeing(undefined)} />
+      )}
+      {changing && (
+        <KeepSecret
+          at={changing.hostId ? { host: changing.hostId } : { group: changing.groupId ?? "" }}
+          place={changing.place}
+          secret={changing}
+          onClose={() => setChanging(undefined)}
+        />
+      )}
+      {removing && <RemoveSecret secret={removing} onClose={() => setRemoving(undefined)} />}
+    </>
+  );
+}
+
+function RemoveSecret({ secret, onClose }: { secret: SecretInfo; onClose: () => void }) {
+  const remove = useSecretAct(
+    () => ask(api.DELETE("/api/v1/secrets/{id}", { params: { path: { id: secret.id } } })),
+    onClose,
+  );
+  return (
+    <Modal opened onClose={onClose} title={`Remove ${called(secret)} of ${secret.place}`}>
+      <div className="stack">
+        <p style={{ margin: 0 }}>
+          The vault forgets it with its history, for good.{" "}
+          {secret.kind === "access-key" &&
+            `${secret.place} keeps its key: nobody can prove it any more who does not know it.`}
+        </p>
+        <Trouble error={remove.error} />
+        <Button color="red" variant="filled" loading={remove.isPending} onClick={() => remove.mutate()}>
+          {`Remove ${called(secret)} of ${secret.place}`}
+        </Button>
+      </div>
+    </Modal>
+  );
+}

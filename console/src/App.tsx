@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect } from "react";
 import { Navigate, Outlet, Route, Routes } from "react-router";
 import { Door } from "./access/Door";
+import { NewDevices } from "./access/NewDevices";
 import { ServiceProblem } from "./api/client";
 import { meQuery } from "./access/useMay";
 import { useWaiting } from "./enrolment/useWaiting";
@@ -101,6 +102,7 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
     <div className="frame">
       <ScopeLine me={me} waiting={waiting} />
       <div>
+        <NewDevices me={me} />
         {line === "broken" && known && (
           <div className="page" style={{ paddingBottom: 0 }}>
             <div className="broken-line" role="alert">

@@ -307,6 +307,7 @@ describe("the scope line", () => {
               secondFactor: false,
               secondFactorMissing: false,
               recoveryCodes: 0,
+              newDevices: [],
             }}
           />
         }

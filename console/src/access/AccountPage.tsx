@@ -7,7 +7,10 @@ import { Ago } from "../parts/Ago";
 import { CopyLine } from "../parts/CopyLine";
 import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
+import { DevicesPanel } from "./DevicesPanel";
 import { grantWords } from "./grants";
+import { LinkedLogins } from "./LinkedLogins";
+import { Passkeys } from "./Passkeys";
 import { permissions } from "./permissions";
 import { SecondFactor } from "./SecondFactor";
 import { useAccessAct } from "./useAccess";
@@ -44,10 +47,13 @@ export function AccountPage() {
             )}
           </section>
           <SecondFactor me={me} />
+          <Passkeys />
+          <LinkedLogins />
           <Password />
         </div>
         <div className="stack">
           <SignInsPanel />
+          <DevicesPanel />
           <Tokens />
         </div>
       </div>

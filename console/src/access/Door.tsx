@@ -1,8 +1,10 @@
-import { Button, PasswordInput, TextInput } from "@mantine/core";
+import { Button, Checkbox, PasswordInput, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, ServiceProblem } from "../api/client";
 import { Trouble } from "../parts/Trouble";
+import { canUsePasskeys, signInWithPasskey } from "./passkeys";
+import { useSignInWays } from "./useSignInWays";
 
 /** What stands before the console: signing in or, on a new service, making the first technician. */
 export function Door() {
@@ -21,18 +23,33 @@ function DoorForm({ first }: { first: boolean }) {
   const [name, setName] = useState("");
   const [password, setPassword] = useState("");
   const [digits, setDigits] = useState("");
+  const [remember, setRemember] = useState(false);
+  const provider = useSignInWays()?.singleSignOn;
+  const outcome = new URLSearchParams(window.location.search).get("sso");
+  const inside = async () => {
+    await queries.invalidateQueries({ queryKey: ["set-up"] });
+    await queries.invalidateQueries({ queryKey: ["me"] });
+  };
   const enter = useMutation({
     mutationFn: async () => {
       if (first) await ask(api.POST("/api/v1/set-up", { body: { code, name, password } }));
       return ask(
-        api.POST("/api/v1/sign-in", { body: { name, password, use: "cookie", device: null, code: digits || null } }),
+        api.POST("/api/v1/sign-in", {
+          body: {
+            name,
+            password,
+            use: "cookie",
+            device: null,
+            code: digits || null,
+            deviceKey: null,
+            remember: digits ? remember : false,
+          },
+        }),
       );
     },
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ["set-up"] });
-      await queries.invalidateQueries({ queryKey: ["me"] });
-    },
+    onSuccess: inside,
   });
+  const passkey = useMutation({ mutationFn: signInWithPasskey, onSuccess: inside });
   const [asked, setAsked] = useState(false);
   const wanted = enter.error instanceof ServiceProblem && enter.error.word === "second-factor-asked";
   if (wanted && !asked) setAsked(true);
@@ -55,6 +72,11 @@ function DoorForm({ first }: { first: boolean }) {
           autoFocus
           inputMode="numeric"
           autoComplete="one-time-code"
+        />
+        <Checkbox
+          label="This is my own device: ask here no more for 30 days"
+          checked={remember}
+          onChange={(e) => setRemember(e.currentTarget.checked)}
         />
         {!wanted && <Trouble error={enter.error} />}
         <Button type="submit" loading={enter.isPending}>
@@ -111,10 +133,37 @@ function DoorForm({ first }: { first: boolean }) {
         required
         autoComplete={first ? "new-password" : "current-password"}
       />
-      <Trouble error={enter.error} />
+      <Trouble error={enter.error ?? passkey.error} />
+      {outcome && provider && !enter.error && (
+        <p className="trouble" role="alert">
+          {outcomeWords(outcome, provider)}
+        </p>
+      )}
       <Button type="submit" loading={enter.isPending}>
         {first ? "Make the first technician" : "Sign in"}
       </Button>
+      {!first && canUsePasskeys() && (
+        <Button variant="default" loading={passkey.isPending} onClick={() => passkey.mutate()}>
+          Sign in with a passkey
+        </Button>
+      )}
+      {!first && provider && (
+        <Button variant="default" component="a" href="/sso/begin">
+          Sign in with {provider}
+        </Button>
+      )}
     </form>
   );
+}
+
+/** What came of signing in with the provider, when nobody is inside after it. */
+function outcomeWords(outcome: string, provider: string): string {
+  switch (outcome) {
+    case "unknown":
+      return `${provider} knows you, and nobody here is linked to that account. Sign in with your password, and link it under your name.`;
+    case "unreachable":
+      return `${provider} does not answer. Sign in with your password, or try again later.`;
+    default:
+      return `Signing in with ${provider} did not work, or took too long. Try again.`;
+  }
 }

@@ -38,7 +38,12 @@ export function RevealSecret({
     return () => clearTimeout(timer);
   }, [shown, onClose]);
   return (
-    <Modal opened onClose={onClose} title={`${kindWords(secret.kind)}${secret.name && ` “${secret.name}”`} of ${secret.place}`} size="lg">
+    <Modal
+      opened
+      onClose={onClose}
+      title={`${kindWords(secret.kind)}${secret.name && ` “${secret.name}”`} of ${secret.place}`}
+      size="lg"
+    >
       {shown ? (
         <div className="stack">
           {shown.userName && <CopyLine label="User" text={shown.userName} />}

@@ -39,6 +39,57 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/sign-in/ways": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Which ways of signing in there are besides the password. */
+    get: operations["getSignInWays"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sign-in/passkey/begin": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Begins signing in with a passkey (WebAuthn). */
+    post: operations["beginPasskeySignIn"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sign-in/passkey": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Signs in with a passkey, for a cookie. */
+    post: operations["signInWithPasskey"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/sign-out": {
     parameters: {
       query?: never;
@@ -331,6 +382,127 @@ export interface paths {
     post?: never;
     /** Ends one of the caller's sign-ins or tokens. */
     delete: operations["endSignIn"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/devices": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Devices that the caller has signed in from. */
+    get: operations["listDevices"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/devices/{deviceId}/confirm": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Says of a new device that it is the caller's own; on another one. */
+    post: operations["confirmDevice"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/devices/{deviceId}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Forgets a device and ends what is signed in on it. */
+    delete: operations["forgetDevice"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/passkeys": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The caller's passkeys. */
+    get: operations["listPasskeys"];
+    put?: never;
+    /** Adds the passkey that the browser made. */
+    post: operations["addPasskey"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/passkeys/begin": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Begins adding a passkey (WebAuthn). */
+    post: operations["beginPasskey"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/passkeys/{passkeyId}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Removes one of the caller's passkeys. */
+    delete: operations["removePasskey"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/linked-logins": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who the caller is at the provider of single sign-on. */
+    get: operations["listLinkedLogins"];
+    put?: never;
+    post?: never;
+    /** Unlinks the caller from the provider of single sign-on. */
+    delete: operations["removeLinkedLogins"];
     options?: never;
     head?: never;
     patch?: never;
@@ -1745,6 +1917,20 @@ export interface components {
       /** Format: int64 */
       version: number;
     };
+    DeviceInfo: {
+      /** Format: uuid */
+      id: string;
+      device: string;
+      address: null | string;
+      /** Format: date-time */
+      firstSeenAt: string;
+      /** Format: date-time */
+      lastSeenAt: string;
+      isNew: boolean;
+      /** Format: date-time */
+      rememberedUntil: null | string;
+      here: boolean;
+    };
     EnrolmentAnswer: {
       /** Format: uuid */
       hostId: string;
@@ -2110,6 +2296,10 @@ export interface components {
       /** Format: date-time */
       lastSeenAt: string;
     };
+    LinkedLogin: {
+      name: string;
+      issuer: string;
+    };
     MarkedHost: {
       /** Format: uuid */
       hostId: string;
@@ -2137,6 +2327,7 @@ export interface components {
       secondFactorMissing: boolean;
       /** Format: int32 */
       recoveryCodes: number;
+      newDevices: components["schemas"]["DeviceInfo"][];
     };
     NewChannel: {
       kind: string;
@@ -2186,6 +2377,11 @@ export interface components {
       name: string;
       kind: components["schemas"]["OwnFieldKind"];
       choices?: null | string[];
+    };
+    NewPasskey: {
+      name: string;
+      ceremony: string;
+      credential: components["schemas"]["JsonElement"];
     };
     NewRole: {
       name: string;
@@ -2279,6 +2475,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfDeviceInfo: {
+      items: components["schemas"]["DeviceInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfEnrolmentInfo: {
       items: components["schemas"]["EnrolmentInfo"][];
       nextCursor: null | string;
@@ -2327,8 +2529,20 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfLinkedLogin: {
+      items: components["schemas"]["LinkedLogin"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfMarkedHost: {
       items: components["schemas"]["MarkedHost"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfPasskeyInfo: {
+      items: components["schemas"]["PasskeyInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -2404,6 +2618,21 @@ export interface components {
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
+    };
+    PasskeyCeremony: {
+      ceremony: string;
+      options: components["schemas"]["JsonElement"];
+    };
+    PasskeyInfo: {
+      id: string;
+      name: string;
+      /** Format: date-time */
+      createdAt: string;
+      isBackedUp: boolean;
+    };
+    PasskeyProof: {
+      ceremony: string;
+      credential: components["schemas"]["JsonElement"];
     };
     PasswordChange: {
       password: string;
@@ -2848,12 +3077,18 @@ export interface components {
       use: components["schemas"]["SignInUse"];
       device?: null | string;
       code?: null | string;
+      deviceKey?: null | string;
+      /** @default false */
+      remember: boolean;
     };
     SignInSettings: {
       secondFactorRequired: boolean;
     };
     /** @enum {unknown} */
     SignInUse: "cookie" | "token";
+    SignInWays: {
+      singleSignOn: null | string;
+    };
     TeamInfo: {
       /** Format: uuid */
       id: string;
@@ -3005,6 +3240,97 @@ export interface operations {
     requestBody: {
       content: {
         "application/json": components["schemas"]["SignInRequest"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SignInAnswer"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getSignInWays: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SignInWays"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  beginPasskeySignIn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PasskeyCeremony"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  signInWithPasskey: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasskeyProof"];
       };
     };
     responses: {
@@ -3773,6 +4099,273 @@ export interface operations {
       path: {
         id: string;
       };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listDevices: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfDeviceInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  confirmDevice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        deviceId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  forgetDevice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        deviceId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listPasskeys: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfPasskeyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addPasskey: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewPasskey"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PasskeyInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  beginPasskey: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordProof"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PasskeyCeremony"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removePasskey: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        passkeyId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listLinkedLogins: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfLinkedLogin"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeLinkedLogins: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
       cookie?: never;
     };
     requestBody?: never;

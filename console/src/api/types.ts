@@ -97,6 +97,8 @@ export type MatrixGrant = MayMiss<Schemas["MatrixGrant"]>;
 export type AccessMatrix = Omit<Schemas["AccessMatrix"], "rows"> & {
   rows: { technicianId: string; technician: string; cells: { grants: MatrixGrant[] }[] }[];
 };
+export type PasskeyInfo = Schemas["PasskeyInfo"];
+export type DeviceInfo = MayMiss<Schemas["DeviceInfo"]>;
 export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
 export type ChannelTicket = Schemas["ChannelTicket"];
 export type SealedOrder = Schemas["SealedOrder"];

@@ -25,7 +25,7 @@ public static class AccessCommands
             var who = parsed.GetValue(name) ?? Prompt.Line("Your name: ");
             var password = Prompt.Password(parsed.GetValue(stdin), "A password of at least 12 characters: ");
             await api.PostAsync("set-up", new SetUpRequest(typedCode, who, password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
-            return await SignInAsync(client, parsed, service, key, who, password, null, cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, password, null, false, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -35,13 +35,14 @@ public static class AccessCommands
         var (url, name, stdin, trust) = Common();
         var command = ClientCommands.Named("sign-in", "Signs in and remembers it for this user.", "umbrek sign-in https://localhost:8443 --name 'Ines Okafor'");
         var code = new Option<string?>("--code") { Description = "With a second factor: the six digits that the app shows, or a recovery code." };
-        command.Add(url, name, stdin, code, trust);
+        var remember = new Option<bool>("--remember") { Description = "With a second factor: ask for its code on this device no more for 30 days." };
+        command.Add(url, name, stdin, code, remember, trust);
         command.SetAction(async (parsed, cancel) =>
         {
             var service = ReadAddress(parsed.GetRequiredValue(url));
             var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
             var who = parsed.GetValue(name) ?? (Prompt.CanAsk ? Prompt.Line("Name: ") : throw new ClientException("Say who signs in: --name NAME", ExitCodes.WrongUse));
-            return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), parsed.GetValue(code), cancel).ConfigureAwait(false);
+            return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), parsed.GetValue(code), parsed.GetValue(remember), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -70,10 +71,10 @@ public static class AccessCommands
         return command;
     }
 
-    private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, string? code, CancellationToken cancel)
+    private static async Task<int> SignInAsync(ClientContext client, ParseResult parsed, Uri service, string? key, string who, string password, string? code, bool remember, CancellationToken cancel)
     {
         using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
-        Task<SignInAnswer> TryAsync() => api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName, code), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel);
+        Task<SignInAnswer> TryAsync() => api.PostAsync("sign-in", new SignInRequest(who, password, SignInUse.Token, Environment.MachineName, code, client.State.DeviceKey(), remember), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel);
         SignInAnswer answer;
         try
         {
@@ -86,6 +87,11 @@ public static class AccessCommands
         }
         client.State.Save(new SignedIn(service, key, answer.Technician.Name, answer.Token!, answer.ExpiresAt));
         Listing.Say(client.Format(parsed), $"Signed in at {service.Authority} as {answer.Technician.Name}.", new SignInReport(service, answer.Technician.Name, true, answer.ExpiresAt), ClientJson.Default.SignInReport);
+        using var signedIn = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key), answer.Token);
+        foreach (var device in (await signedIn.GetAsync("me", WireJson.Default.Me, cancel).ConfigureAwait(false)).NewDevices)
+        {
+            await Console.Error.WriteLineAsync($"New: {device.Device} signed in as you from {device.Address ?? "somewhere"} at {Words.Iso(device.FirstSeenAt)}. Yours? umbrek device confirm {Words.ShortId(device.Id)}. If not: umbrek device forget {Words.ShortId(device.Id)}, and change your password.").ConfigureAwait(false);
+        }
         return ExitCodes.Done;
     }
 

@@ -85,6 +85,8 @@ public static class ClientCommands
         root.Subcommands.Add(AccessCommands.SignOut(client));
         root.Subcommands.Add(OwnCommands.Password(client));
         root.Subcommands.Add(OwnCommands.SignIns(client));
+        root.Subcommands.Add(DeviceCommands.Device(client));
+        root.Subcommands.Add(DeviceCommands.Passkey(client));
         root.Subcommands.Add(OwnCommands.Token(client));
         root.Subcommands.Add(SecondFactorCommands.SecondFactor(client));
         root.Subcommands.Add(TechnicianCommands.Technician(client));

@@ -1,3 +1,4 @@
+using Umbrek.Wire;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using System.Text.Json.Serialization.Metadata;
@@ -100,6 +101,27 @@ public sealed class ClientState
         {
             throw new ClientException($"{SeenFile} is damaged ({e.Message}). It tells which lines of audit logs were seen earlier; give the last one with --seen, or remove the file to begin anew.");
         }
+    }
+
+    private string DeviceFile => Path.Combine(directory, "device.json");
+
+    /// <summary>Random text by which services know this user's device again; made when it is first asked for.</summary>
+    public string DeviceKey()
+    {
+        if (File.Exists(DeviceFile))
+        {
+            try
+            {
+                return JsonSerializer.Deserialize(File.ReadAllBytes(DeviceFile), WireJson.Default.String) ?? "";
+            }
+            catch (JsonException)
+            {
+                // A damaged one is as good as none: the device is a new one then.
+            }
+        }
+        var made = Convert.ToHexStringLower(System.Security.Cryptography.RandomNumberGenerator.GetBytes(32));
+        WriteWhole(DeviceFile, made, WireJson.Default.String);
+        return made;
     }
 
     public void Save(SignedIn who) => WriteWhole(SignInFile, who, ClientJson.Default.SignedIn);

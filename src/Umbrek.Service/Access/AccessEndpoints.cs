@@ -30,6 +30,14 @@ public static class AccessEndpoints
         access.MapPost("/sign-in", (SignInService service, FailureLimiter limiter, HttpContext http, SignInRequest request, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(request, http, cancel).ConfigureAwait(false))))
             .AllowAnonymous().WithName("signIn").WithSummary("Signs in, for a cookie or for a bearer token.");
+        access.MapGet("/sign-in/ways", (ServiceOptions options) => TypedResults.Ok(new SignInWays(options.SingleSignOn?.Name)))
+            .AllowAnonymous().WithName("getSignInWays").WithSummary("Which ways of signing in there are besides the password.");
+        access.MapPost("/sign-in/passkey/begin", (PasskeyService service, FailureLimiter limiter, HttpContext http) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.BeginSignInAsync(http).ConfigureAwait(false))))
+            .AllowAnonymous().WithName("beginPasskeySignIn").WithSummary("Begins signing in with a passkey (WebAuthn).");
+        access.MapPost("/sign-in/passkey", (PasskeyService service, FailureLimiter limiter, HttpContext http, PasskeyProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(proof, http, cancel).ConfigureAwait(false))))
+            .AllowAnonymous().WithName("signInWithPasskey").WithSummary("Signs in with a passkey, for a cookie.");
         access.MapPost("/sign-out", async Task<NoContent> (SignInService service, HttpContext http, Asker by, CancellationToken cancel) =>
         {
             await service.SignOutAsync(http, by, cancel).ConfigureAwait(false);
@@ -148,6 +156,46 @@ public static class AccessEndpoints
         }).Own().WithName("endSignIn").WithSummary("Ends one of the caller's sign-ins or tokens.");
         own.MapDelete("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) => TypedResults.Ok(await service.EndOthersAsync(by, cancel).ConfigureAwait(false)))
             .Own().WithName("endOtherSignIns").WithSummary("Ends all of them but the one that asks, tokens too; the answer is how many.");
+        own.MapGet("/devices", async (Devices devices, Asker by, CancellationToken cancel) =>
+        {
+            var all = await devices.ListAsync(by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<DeviceInfo>(all, null, all.Count));
+        }).Own().WithName("listDevices").WithSummary("Devices that the caller has signed in from.");
+        own.MapPost("/devices/{deviceId:guid}/confirm", async Task<NoContent> (Devices devices, Asker by, Guid deviceId, CancellationToken cancel) =>
+        {
+            await devices.ConfirmAsync(deviceId, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Own().WithName("confirmDevice").WithSummary("Says of a new device that it is the caller's own; on another one.");
+        own.MapDelete("/devices/{deviceId:guid}", async Task<NoContent> (Devices devices, Asker by, Guid deviceId, CancellationToken cancel) =>
+        {
+            await devices.ForgetAsync(deviceId, by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Own().WithName("forgetDevice").WithSummary("Forgets a device and ends what is signed in on it.");
+        own.MapGet("/passkeys", async (PasskeyService service, Asker by) =>
+        {
+            var all = await service.ListAsync(by).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<PasskeyInfo>(all, null, all.Count));
+        }).Own().WithName("listPasskeys").WithSummary("The caller's passkeys.");
+        own.MapPost("/passkeys/begin", (PasskeyService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.BeginAddAsync(by, proof, http, cancel).ConfigureAwait(false))))
+            .Own().WithName("beginPasskey").WithSummary("Begins adding a passkey (WebAuthn).");
+        own.MapPost("/passkeys", async (PasskeyService service, HttpContext http, Asker by, NewPasskey wish, CancellationToken cancel) => TypedResults.Ok(await service.AddAsync(by, wish, http, cancel).ConfigureAwait(false)))
+            .Own().WithName("addPasskey").WithSummary("Adds the passkey that the browser made.");
+        own.MapDelete("/passkeys/{passkeyId}", async Task<NoContent> (PasskeyService service, Asker by, string passkeyId, CancellationToken cancel) =>
+        {
+            await service.RemoveAsync(by, passkeyId, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Own().WithName("removePasskey").WithSummary("Removes one of the caller's passkeys.");
+        own.MapGet("/linked-logins", async (LinkedLogins logins, Asker by) =>
+        {
+            var all = await logins.ListAsync(by).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<LinkedLogin>(all, null, all.Count));
+        }).Own().WithName("listLinkedLogins").WithSummary("Who the caller is at the provider of single sign-on.");
+        own.MapDelete("/linked-logins", async Task<NoContent> (LinkedLogins logins, Asker by, CancellationToken cancel) =>
+        {
+            await logins.RemoveAsync(by, cancel).ConfigureAwait(false);
+            return TypedResults.NoContent();
+        }).Own().WithName("removeLinkedLogins").WithSummary("Unlinks the caller from the provider of single sign-on.");
         own.MapPost("/tokens", async (SignInService service, Asker by, NewToken wish, CancellationToken cancel) => TypedResults.Ok(await service.CreateTokenAsync(wish, by, cancel).ConfigureAwait(false)))
             .Own().WithName("createToken").WithSummary("Makes a token for a script, good for some permissions until a time; it is shown this once.");
         own.MapPost("/password", (SignInService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordChange wish, CancellationToken cancel) =>

@@ -9,7 +9,7 @@ using Umbrek.Wire.Access;
 namespace Umbrek.Service.Access;
 
 /// <summary>Says who may do what, and why or why not.</summary>
-public sealed class AccessReader(IDatabase database, AccessIndex access, EstateIndex estate, GrantService grants, Gate gate, TimeProvider time)
+public sealed class AccessReader(IDatabase database, AccessIndex access, EstateIndex estate, GrantService grants, Gate gate, Devices devices, TimeProvider time)
 {
     public async Task<Me> MeAsync(Asker by, CancellationToken cancel)
     {
@@ -17,7 +17,8 @@ public sealed class AccessReader(IDatabase database, AccessIndex access, EstateI
         var row = await db.Users.AsNoTracking().FirstOrDefaultAsync(u => u.Id == by.Id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("technician");
         return new Me(
             by.Id, by.Name, await grants.ListAsync(by, by.Id, cancel).ConfigureAwait(false), by.Reach.Anywhere.List(), by.Reach.Everywhere.List(), access.WhoAdministers(null),
-            row.TwoFactorEnabled, by.Seat.FactorMissing, SecondFactorService.CodesLeft(row));
+            row.TwoFactorEnabled, by.Seat.FactorMissing, SecondFactorService.CodesLeft(row),
+            [.. (await devices.ListAsync(by, cancel).ConfigureAwait(false)).Where(d => d.IsNew && !d.Here)]);
     }
 
     /// <param name="technicianId">Another than the caller only for whoever administers the place.</param>

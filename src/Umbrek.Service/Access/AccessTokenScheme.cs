@@ -4,6 +4,8 @@ using System.Security.Cryptography;
 using System.Text.Encodings.Web;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.Extensions.Options;
+using Umbrek.Service.Hosting;
+using Umbrek.Wire.Api;
 
 namespace Umbrek.Service.Access;
 
@@ -13,6 +15,13 @@ public sealed class AccessTokenScheme(IOptionsMonitor<AuthenticationSchemeOption
 {
     public const string Name = "Bearer";
     private const string Prefix = "Bearer ";
+
+    /// <summary>Says in words what the status says.</summary>
+    protected override Task HandleChallengeAsync(AuthenticationProperties properties)
+    {
+        Response.Headers.WWWAuthenticate = Name;
+        return ProblemWriter.WriteAsync(Context, new ProblemException(401, ProblemTypes.NotSignedIn, "You are not signed in, or your sign-in has ended. Sign in and try again.").Problem, Context.RequestAborted);
+    }
 
     protected override async Task<AuthenticateResult> HandleAuthenticateAsync()
     {

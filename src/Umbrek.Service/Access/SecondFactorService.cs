@@ -53,6 +53,7 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         }
         row.TwoFactorEnabled = true;
         row.FactorStep = step;
+        await Devices.AskAgainAsync(db, by.Id, cancel).ConfigureAwait(false);
         var codes = NewCodes(row);
         await audit.AddAsync(db, by, "second-factor.set-up", by.Name, cancel).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
@@ -104,6 +105,7 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         var row = await db.Users.FirstOrDefaultAsync(u => u.Id == technicianId, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("technician");
         Clear(row);
         var ended = await SignIns.EndOthersAsync(db, technicianId, null, cancel).ConfigureAwait(false);
+        await Devices.AskAgainAsync(db, technicianId, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "second-factor.reset", row.UserName ?? "", cancel, ("id", $"{technicianId}"), ("ended", $"{ended.Count}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         await access.LoadAsync(cancel).ConfigureAwait(false);

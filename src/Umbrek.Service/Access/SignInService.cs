@@ -15,7 +15,7 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>Signing in and out, tokens for scripts, and one's own password.</summary>
-public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, AuditLog audit, TimeProvider time)
+public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, Devices devices, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan FirstLockout = TimeSpan.FromMinutes(1);
     private static readonly TimeSpan LongestLockout = TimeSpan.FromHours(1);
@@ -45,7 +45,12 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
             throw await FailedAsync(technician, address, "wrong password", WrongCredentials(), cancel).ConfigureAwait(false);
         }
         var with = "password";
-        if (technician.TwoFactorEnabled)
+        var remember = false;
+        if (technician.TwoFactorEnabled && await devices.IsRememberedAsync(technician.Id, http, request.DeviceKey, cancel).ConfigureAwait(false))
+        {
+            with = "password, on a device that is remembered";
+        }
+        else if (technician.TwoFactorEnabled)
         {
             if (string.IsNullOrWhiteSpace(request.Code))
             {
@@ -53,13 +58,14 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
             }
             with = await factors.TakeAsync(technician.Id, request.Code, cancel).ConfigureAwait(false)
                 ?? throw await FailedAsync(technician, address, "wrong code", factors.Wrong(), cancel).ConfigureAwait(false);
+            remember = request.Remember;
         }
         if (technician.AccessFailedCount > 0 || technician.Lockouts > 0)
         {
             await using var db = database.Open();
             await db.Users.Where(u => u.Id == technician.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.AccessFailedCount, 0).SetProperty(t => t.Lockouts, 0), cancel).ConfigureAwait(false);
         }
-        return await OpenAsync(technician, request, http, with, cancel).ConfigureAwait(false);
+        return await OpenAsync(technician, request with { Remember = remember }, http, with, cancel).ConfigureAwait(false);
     }
 
     /// <summary>Ends what the caller signed in with.</summary>
@@ -126,13 +132,16 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var ended = await SignIns.EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
+        await Devices.AskAgainAsync(db, by.Id, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "password.change", by.Name, cancel, ("ended", $"{ended.Count}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         signIns.Cut(ended);
         return ended.Count;
     }
 
-    private async Task<SignInAnswer> OpenAsync(Technician technician, SignInRequest request, HttpContext http, string with, CancellationToken cancel)
+    /// <summary>Opens a sign-in for somebody who has proven who he is, by whatever way.</summary>
+    /// <param name="with">That way, for the audit log.</param>
+    public async Task<SignInAnswer> OpenAsync(Technician technician, SignInRequest request, HttpContext http, string with, CancellationToken cancel)
     {
         var cookie = request.Use == SignInUse.Cookie;
         var secret = RandomNumberGenerator.GetBytes(32);
@@ -141,8 +150,10 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         var by = new Caller(technician.UserName ?? "", http.Address());
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        var met = await devices.MeetAsync(db, technician.Id, http, request.DeviceKey, cookie, device, request.Remember, cancel).ConfigureAwait(false);
+        row.DeviceId = met.Id;
         db.SignIns.Add(row);
-        await audit.AddAsync(db, by, "sign-in", by.Name, cancel, ("with", with), ("kind", SignIns.Word(row.Kind)), ("device", device), ("id", $"{row.Id}")).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "sign-in", by.Name, cancel, ("with", with), ("kind", SignIns.Word(row.Kind)), ("device", device), ("new-device", met.Confirmed ? null : "yes"), ("id", $"{row.Id}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         var info = new TechnicianInfo(technician.Id, by.Name, [], technician.TwoFactorEnabled);
         if (!cookie)

@@ -34,7 +34,11 @@ public static class ServiceCommands
         var interval = new Option<int>("--sample-interval") { Description = "Seconds between two health samples of a host.", DefaultValueFactory = _ => Core.Health.SampleRules.DefaultIntervalSeconds };
         var syslog = new Option<string?>("--syslog") { Description = "Forward the audit log to this syslog receiver: tls://HOST:PORT or tcp://HOST:PORT." };
         var syslogAuthority = new Option<string?>("--syslog-ca") { Description = "PEM file of the authority that vouches for the receiver; the system's are used by default." };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, syslog, syslogAuthority };
+        var sso = new Option<string?>("--sign-on") { Description = "Address of an OpenID Connect provider that technicians may sign in with, for example https://id.halyard.example" };
+        var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
+        var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };
+        var ssoName = new Option<string?>("--sign-on-name") { Description = "What technicians call the provider; its address when left out." };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, syslog, syslogAuthority, sso, ssoClient, ssoSecret, ssoName };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -60,6 +64,7 @@ public static class ServiceCommands
                     CertificateKeyFile = parsed.GetValue(certificateKey),
                     ConsoleDirectory = parsed.GetValue(console),
                     SampleIntervalSeconds = parsed.GetValue(interval),
+                    SingleSignOn = ReadProvider(parsed.GetValue(sso), parsed.GetValue(ssoClient), parsed.GetValue(ssoSecret), parsed.GetValue(ssoName)),
                     Syslog = parsed.GetValue(syslog) is { } receiver ? SyslogTarget.Parse(receiver) : null,
                     SyslogAuthorityFile = parsed.GetValue(syslogAuthority),
                 };
@@ -72,6 +77,23 @@ public static class ServiceCommands
             }
         });
         return command;
+    }
+
+    private static SingleSignOnProvider? ReadProvider(string? address, string? client, string? secret, string? name)
+    {
+        if (address is null && client is null && secret is null)
+        {
+            return null;
+        }
+        if (address is null || client is null || secret is null)
+        {
+            throw new InvalidDataException("--sign-on, --sign-on-client and --sign-on-secret belong together; give all three or none.");
+        }
+        if (!Uri.TryCreate(address, UriKind.Absolute, out var authority) || (authority.Scheme != Uri.UriSchemeHttps && !authority.IsLoopback))
+        {
+            throw new InvalidDataException($"'{address}' is no address of a provider; write it like https://id.halyard.example");
+        }
+        return File.Exists(secret) ? new SingleSignOnProvider(name ?? authority.Host, authority, client, secret) : throw new InvalidDataException($"There is no file {secret}; --sign-on-secret names a file with the client's secret.");
     }
 
     private static async Task<int> ServeAsync(ServiceOptions options, CancellationToken cancel)

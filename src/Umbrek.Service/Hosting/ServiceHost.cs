@@ -181,6 +181,17 @@ public static class ServiceHost
         services.AddScoped<TechnicianService>();
         services.AddScoped<SignInService>();
         services.AddScoped<SecondFactorService>();
+        services.AddSingleton<Devices>();
+        services.AddSingleton<PasskeyCeremonies>();
+        services.AddScoped<IPasskeyHandler<Technician>, PasskeyHandler<Technician>>();
+        services.AddScoped<PasskeyService>();
+        services.AddScoped<LinkedLogins>();
+        services.Configure<IdentityPasskeyOptions>(o =>
+        {
+            // The device unlocks for its holder: that is a second factor by itself.
+            o.UserVerificationRequirement = "required";
+            o.ResidentKeyRequirement = "required";
+        });
         services.AddDataProtection().SetApplicationName("umbrek").PersistKeysToFileSystem(Directory.CreateDirectory(options.PathOf("keys")))
             .UseCryptographicAlgorithms(new AuthenticatedEncryptorConfiguration { EncryptionAlgorithm = EncryptionAlgorithm.AES_256_GCM });
         services.AddIdentityCore<Technician>(o =>
@@ -196,7 +207,7 @@ public static class ServiceHost
             .AddEntityFrameworkStores<UmbrekContext>()
             .AddPasswordValidator<PasswordStrength>();
         services.AddHttpContextAccessor();
-        services.AddAuthentication(EitherScheme)
+        var authentication = services.AddAuthentication(EitherScheme)
             .AddPolicyScheme(EitherScheme, null, o => o.ForwardDefaultSelector = http =>
                 http.Request.Headers.Authorization.Count > 0 ? AccessTokenScheme.Name : IdentityConstants.ApplicationScheme)
             .AddScheme<AuthenticationSchemeOptions, AccessTokenScheme>(AccessTokenScheme.Name, null)
@@ -220,6 +231,10 @@ public static class ServiceHost
                     }
                 };
             });
+        if (options.SingleSignOn is { } provider)
+        {
+            SingleSignOn.Add(authentication, provider);
+        }
         services.AddAuthorizationBuilder().SetFallbackPolicy(new Microsoft.AspNetCore.Authorization.AuthorizationPolicyBuilder().RequireAuthenticatedUser().Build());
     }
 
@@ -278,6 +293,7 @@ public static class ServiceHost
         app.MapInstallerFiles();
         api.MapUpdates();
         api.MapScans();
+        SingleSignOn.Map(app, app.Services.GetRequiredService<ServiceOptions>().SingleSignOn);
         app.MapReleaseFiles();
         app.MapChannels();
         app.MapServiceHealth();

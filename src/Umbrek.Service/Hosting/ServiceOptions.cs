@@ -1,4 +1,5 @@
 using System.Net;
+using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 
 namespace Umbrek.Service.Hosting;
@@ -52,6 +53,9 @@ public sealed record ServiceOptions
     public string? ConsoleDirectory { get; init; }
     /// <summary>The agent programs that are handed out, one directory for each system; null looks beside the program.</summary>
     public string? AgentDirectory { get; init; }
+
+    /// <summary>Whom technicians may sign in with besides their passwords; null is nobody.</summary>
+    public SingleSignOnProvider? SingleSignOn { get; init; }
 
     /// <summary>Where the audit log is forwarded to; null is nowhere.</summary>
     public SyslogTarget? Syslog { get; init; }

@@ -83,8 +83,31 @@ public sealed class SignInRow
     public DateTimeOffset LastSeenAt { get; set; }
     public DateTimeOffset ExpiresAt { get; set; }
 
+    /// <summary>The device that it was opened on; null for a script's token, and from before devices were known.</summary>
+    public Guid? DeviceId { get; set; }
+
     /// <summary>Words of the permissions that it is good for, between blanks; null is all that its technician has.</summary>
     public string? Permissions { get; set; }
+}
+
+/// <summary>A device that a technician has signed in from.</summary>
+public sealed class DeviceRow
+{
+    public Guid Id { get; set; }
+    public Guid TechnicianId { get; set; }
+
+    /// <summary>Of the key that it keeps.</summary>
+    public byte[] Sha256 { get; set; } = [];
+    public string Device { get; set; } = "";
+    public string? Address { get; set; }
+    public DateTimeOffset FirstSeenAt { get; set; }
+    public DateTimeOffset LastSeenAt { get; set; }
+
+    /// <summary>Its owner has said that it is his.</summary>
+    public bool Confirmed { get; set; }
+
+    /// <summary>Until then it is not asked for the second factor.</summary>
+    public DateTimeOffset? FactorUntil { get; set; }
 }
 
 /// <summary>Something that holds for the whole service.</summary>

@@ -1,3 +1,4 @@
+using Microsoft.AspNetCore.Identity;
 using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
@@ -33,6 +34,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<RolloutHostRow> RolloutHosts => Set<RolloutHostRow>();
     public DbSet<ScanRow> Scans => Set<ScanRow>();
     public DbSet<ScanFindRow> ScanFinds => Set<ScanFindRow>();
+    public DbSet<DeviceRow> Devices => Set<DeviceRow>();
     public DbSet<SecretRow> Secrets => Set<SecretRow>();
     public DbSet<SecretTextRow> SecretTexts => Set<SecretTextRow>();
     public DbSet<VaultKeyRow> VaultKeys => Set<VaultKeyRow>();
@@ -61,6 +63,21 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.Property(r => r.Version).IsConcurrencyToken();
         });
         builder.Entity<TeamRow>().HasIndex(r => r.NameKey).IsUnique();
+        builder.Entity<DeviceRow>(t =>
+        {
+            t.HasIndex(r => new { r.TechnicianId, r.Sha256 }).IsUnique();
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.TechnicianId).OnDelete(DeleteBehavior.Cascade);
+        });
+        // What Identity's own schema has from its third version on.
+        builder.Entity<IdentityUserPasskey<Guid>>(t =>
+        {
+            t.ToTable("Passkeys");
+            t.HasKey(r => r.CredentialId);
+            t.Property(r => r.CredentialId).HasMaxLength(1024);
+            t.HasIndex(r => r.UserId);
+            t.HasOne<Technician>().WithMany().HasForeignKey(r => r.UserId).OnDelete(DeleteBehavior.Cascade);
+            t.OwnsOne(r => r.Data).ToJson();
+        });
         builder.Entity<TeamMemberRow>(t =>
         {
             t.HasKey(r => new { r.TeamId, r.TechnicianId });

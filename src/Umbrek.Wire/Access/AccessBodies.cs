@@ -9,7 +9,9 @@ public sealed record SetUpRequest(string Code, string Name, string Password);
 
 /// <param name="Use">Whether the answer sets a cookie (console) or holds a bearer token (client).</param>
 /// <param name="Code">With a second factor: six digits from the authenticator, or a recovery code.</param>
-public sealed record SignInRequest(string Name, string Password, SignInUse Use, string? Device = null, string? Code = null);
+/// <param name="DeviceKey">Random text that a client keeps, so that its device is known again; a browser has a cookie for that.</param>
+/// <param name="Remember">Ask for the code on this device no more for 30 days.</param>
+public sealed record SignInRequest(string Name, string Password, SignInUse Use, string? Device = null, string? Code = null, string? DeviceKey = null, bool Remember = false);
 
 public enum SignInUse
 {
@@ -72,9 +74,10 @@ public sealed record NewTechnician(string Name, string Password);
 /// <param name="CanChange">Who administers everything, and could give him more.</param>
 /// <param name="SecondFactorMissing">He must set one up before he may do anything else.</param>
 /// <param name="RecoveryCodes">How many are left.</param>
+/// <param name="NewDevices">Devices that signed in as him, and that he has not said are his.</param>
 public sealed record Me(
     Guid Id, string Name, IReadOnlyList<GrantInfo> Grants, IReadOnlyList<Permission> Anywhere, IReadOnlyList<Permission> Everywhere, IReadOnlyList<string> CanChange,
-    bool SecondFactor, bool SecondFactorMissing, int RecoveryCodes);
+    bool SecondFactor, bool SecondFactorMissing, int RecoveryCodes, IReadOnlyList<DeviceInfo> NewDevices);
 
 /// <param name="BuiltIn">It can't be changed.</param>
 /// <param name="Grants">How many grants give it.</param>
@@ -123,3 +126,28 @@ public sealed record AccessMatrixCell(IReadOnlyList<MatrixGrant> Grants);
 
 /// <param name="GroupPath">Null is everything; a path below the customer is a part of it only.</param>
 public sealed record MatrixGrant(Guid Id, string Role, string? GroupPath, string? Team, DateTimeOffset? EndsAt, bool Ended);
+
+/// <summary>A device that its owner has signed in from.</summary>
+/// <param name="IsNew">Its owner has not said yet that it is his.</param>
+/// <param name="RememberedUntil">Until then it is not asked for the second factor.</param>
+/// <param name="Here">The caller's own.</param>
+public sealed record DeviceInfo(Guid Id, string Device, string? Address, DateTimeOffset FirstSeenAt, DateTimeOffset LastSeenAt, bool IsNew, DateTimeOffset? RememberedUntil, bool Here);
+
+/// <summary>Which ways of signing in there are here besides the password.</summary>
+/// <param name="SingleSignOn">The provider's name; null where there is none.</param>
+public sealed record SignInWays(string? SingleSignOn);
+
+/// <summary>A ceremony of WebAuthn that has begun.</summary>
+/// <param name="Ceremony">Comes back with its answer.</param>
+/// <param name="Options">For the browser's <c>navigator.credentials</c>.</param>
+public sealed record PasskeyCeremony(string Ceremony, System.Text.Json.JsonElement Options);
+
+public sealed record NewPasskey(string Name, string Ceremony, System.Text.Json.JsonElement Credential);
+
+public sealed record PasskeyProof(string Ceremony, System.Text.Json.JsonElement Credential);
+
+/// <param name="IsBackedUp">It is kept by its owner's other devices too.</param>
+public sealed record PasskeyInfo(string Id, string Name, DateTimeOffset CreatedAt, bool IsBackedUp);
+
+/// <summary>Who the caller is at the provider of single sign-on.</summary>
+public sealed record LinkedLogin(string Name, string Issuer);

@@ -33,10 +33,18 @@ internal sealed class World : IAsyncDisposable
     /// <summary>Where hosts of a <see cref="Lan"/> reach the service.</summary>
     public string LanAddress => $"https://{Lan.Address}:{Address.Port}";
 
+    private string[] more = [];
+
     /// <param name="lan">Whether the service listens on the test's own network too.</param>
-    public static async Task<World> StartAsync(bool lan = false)
+    /// <param name="options">More of what the service is started with; it is handed what puts a text into a file and names that.</param>
+    public static async Task<World> StartAsync(bool lan = false, Func<Func<string, string>, string[]>? options = null)
     {
         var world = new World { Address = new Uri($"https://localhost:{FreePort()}"), lan = lan };
+        world.more = options?.Invoke(text =>
+        {
+            File.WriteAllText(world.In("option"), text);
+            return world.In("option");
+        }) ?? [];
         await world.StartServiceAsync();
         world.Pin = ServicePin.Parse(world.Service.Said("key")!)!;
         using (var anonymous = new ApiClient(world.Address, world.Pin))
@@ -52,7 +60,7 @@ internal sealed class World : IAsyncDisposable
 
     public async Task StartServiceAsync()
     {
-        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}", .. lan ? ["--listen", $"{Lan.Address}:{Address.Port}", "--listen", $"[{Lan.Address6}]:{Address.Port}"] : Array.Empty<string>()]);
+        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}", .. lan ? ["--listen", $"{Lan.Address}:{Address.Port}", "--listen", $"[{Lan.Address6}]:{Address.Port}"] : Array.Empty<string>(), .. more]);
         await Service.UntilSaidAsync("ready");
     }
 

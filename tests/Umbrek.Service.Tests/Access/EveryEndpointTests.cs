@@ -32,9 +32,11 @@ public sealed class EveryEndpointTests
     /// <summary>Where each permission is needed. A line that changes here changes who may do something: be sure of it.</summary>
     private const string Declared = """
         addField             Group      configure
+        addPasskey           Own        see
         addRelease           Everywhere administer
         addTeamMember        Everywhere administer
         backUpVault          Everywhere administer
+        beginPasskey         Own        see
         beginSecondFactor    Own        see
         cancelJob            Somewhere  run
         cancelKeyRotation    Somewhere  administer
@@ -55,6 +57,7 @@ public sealed class EveryEndpointTests
         changeSignInSettings Everywhere administer
         checkSelection       Own        see
         completeSelection    Own        see
+        confirmDevice        Own        see
         confirmSecondFactor  Own        see
         createGrant          Somewhere  administer
         createGroup          Somewhere  configure
@@ -77,6 +80,7 @@ public sealed class EveryEndpointTests
         exportAudit          Everywhere administer
         exportTree           Own        see
         findHosts            Own        see
+        forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
         getCustomer          Group      see
         getGroupPolicy       Group      see
@@ -102,6 +106,7 @@ public sealed class EveryEndpointTests
         importTree           Somewhere  configure
         listAudit            Everywhere administer
         listCustomers        Own        see
+        listDevices          Own        see
         listEnrolments       Somewhere  approve
         listGrants           Own        see
         listGroups           Own        see
@@ -109,7 +114,9 @@ public sealed class EveryEndpointTests
         listInstallers       Somewhere  approve
         listJobs             Own        see
         listKeyRotations     Somewhere  administer
+        listLinkedLogins     Own        see
         listMarks            Own        see
+        listPasskeys         Own        see
         listPolicies         Own        see
         listReleases         Somewhere  software
         listRoles            Own        see
@@ -129,6 +136,8 @@ public sealed class EveryEndpointTests
         refreshHost          Host       see
         removeField          Group      configure
         removeGroup          Group      configure
+        removeLinkedLogins   Own        see
+        removePasskey        Own        see
         removeRole           Everywhere administer
         removeSecondFactor   Own        see
         removeSecret         Somewhere  administer
@@ -281,7 +290,7 @@ public sealed class EveryEndpointTests
         return (endpoint.Need.At, holds, inside) switch
         {
             (NeedAt.Own, _, _) when endpoint.Name is "changeSelection" or "removeSelection" => refused ? null : "another's selection was changed",
-            (NeedAt.Own, _, _) => refused || (hidden && endpoint.Name != "endSignIn") ? "refused what everybody may" : null,
+            (NeedAt.Own, _, _) => refused || (hidden && endpoint.Name is not ("endSignIn" or "confirmDevice" or "forgetDevice" or "removePasskey")) ? "refused what everybody may" : null,
             (NeedAt.Everywhere, _, _) => refused ? null : "let through though the grant is not on everything",
             (NeedAt.Somewhere, false, _) => refused ? null : "let through without the permission",
             (NeedAt.Host or NeedAt.Group, _, false) => hidden ? null : "not hidden",
@@ -376,7 +385,7 @@ public sealed class EveryEndpointTests
 
         public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
         {
-            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{name}", "hosts");
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts");
             using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
             if (Body(endpoint.Name, inside) is { } body)
             {
@@ -492,7 +501,8 @@ public sealed class EveryEndpointTests
                 "createTeam" => $$"""{"name":"{{Guid.NewGuid():N}}"}""",
                 "createToken" => $$"""{"name":"report","permissions":["see"],"endsAt":"{{DateTimeOffset.UtcNow.AddDays(1):O}}"}""",
                 "changePassword" => """{"password":"not the password","newPassword":"another-lantern-orchard"}""",
-                "beginSecondFactor" or "removeSecondFactor" or "renewRecoveryCodes" => $$"""{"password":"{{TestService.Password}}"}""",
+                "beginSecondFactor" or "removeSecondFactor" or "renewRecoveryCodes" or "beginPasskey" => $$"""{"password":"{{TestService.Password}}"}""",
+                "addPasskey" => """{"name":"phone","ceremony":"never begun","credential":{}}""",
                 "confirmSecondFactor" => """{"code":"000000"}""",
                 "changeSignInSettings" => """{"secondFactorRequired":false}""",
                 "addRelease" => "the program",

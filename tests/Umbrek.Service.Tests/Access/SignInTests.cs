@@ -342,13 +342,13 @@ public sealed class SignInTests
             }
         });
         status.ShouldBe(HttpStatusCode.OK);
-        return response.Headers.GetValues("Set-Cookie").Single().Split(';')[0];
+        return response.Headers.GetValues("Set-Cookie").Single(c => c.StartsWith("umbrek=", StringComparison.Ordinal)).Split(';')[0];
     }
 
     private static async Task<HttpStatusCode> MeByCookieAsync(TestService service, string cookie) =>
         (await service.SendAsync(HttpMethod.Get, "/api/v1/me", signedIn: false, adjust: r => r.Headers.Add("Cookie", cookie))).Status;
 
-    private static byte[] FromBase32(string text)
+    internal static byte[] FromBase32(string text)
     {
         var bits = string.Concat(text.Select(c => Convert.ToString("ABCDEFGHIJKLMNOPQRSTUVWXYZ234567".IndexOf(c), 2).PadLeft(5, '0')));
         return [.. Enumerable.Range(0, bits.Length / 8).Select(i => Convert.ToByte(bits.Substring(i * 8, 8), 2))];

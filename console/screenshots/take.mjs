@@ -37,6 +37,8 @@ await page.getByLabel("Name").fill(name);
 await page.getByRole("textbox", { name: "Password" }).fill(password);
 await page.getByRole("button", { name: "Sign in" }).click();
 await page.getByText("dome-control").first().waitFor();
+await page.getByRole("button", { name: "It is mine" }).click();
+await page.getByText("Was that you?").waitFor({ state: "detached" });
 await shot("console-hosts.png");
 
 await page.keyboard.press("/");
@@ -72,11 +74,17 @@ await page
 await page.getByLabel(/Processor: now/).waitFor();
 await shot("console-host.png");
 
+await page.goto(`${address}/hosts?on=dome-control`);
+await page.getByRole("link", { name: "dome-control" }).first().click();
+await page.getByText("asks for its access key").waitFor();
+await page.getByLabel("Command line for dome-control").fill("uptime");
+await page.getByRole("button", { name: /^Run on dome-control/ }).click();
+await page.getByText("load average").first().waitFor();
+await page.getByText("succeeded").first().waitFor();
+await shot("console-key.png");
+
 await page.getByRole("link", { name: "Work" }).click();
 await page.getByRole("heading", { name: "Work" }).waitFor();
-await page.locator("a.job-row").first().waitFor();
-await shot("console-work.png");
-
 await page.locator("a.job-row", { hasText: "uname -r" }).first().click();
 await page.getByLabel(/^Output of/).waitFor();
 await shot("console-job.png");
@@ -90,6 +98,9 @@ await page.getByLabel("Your password again").fill(password);
 await page.getByRole("button", { name: "Go on" }).click();
 await page.getByText("Let your authenticator app read this").waitFor();
 await shot("console-account.png");
+await page.goto(`${address}/people/vault`);
+await page.getByText("till supervisor").waitFor();
+await shot("console-vault.png");
 await page.goto(`${address}/people/audit`);
 await page.getByText("job.create").first().waitFor();
 await shot("console-audit.png");

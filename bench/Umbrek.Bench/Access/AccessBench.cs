@@ -117,7 +117,7 @@ internal static class AccessBench
 
     private static async Task SignInAsync(KnownEstate estate)
     {
-        var hasher = new PasswordHasher<Technician>();
+        var hasher = new PasswordHasher<Technician>(Microsoft.Extensions.Options.Options.Create(new PasswordHasherOptions { IterationCount = new ServiceOptions { DataDirectory = "" }.PasswordIterations }));
         var hash = hasher.HashPassword(new Technician(), KnownEstate.Password);
         var (ours, bare) = (new List<double>(), new List<double>());
         using var anonymous = new ApiClient(estate.Address, estate.Pin);

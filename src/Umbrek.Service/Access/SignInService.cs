@@ -15,7 +15,7 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>Signing in and out, tokens for scripts, and one's own password.</summary>
-public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, Devices devices, AuditLog audit, TimeProvider time)
+public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, Devices devices, DummyPassword dummy, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan FirstLockout = TimeSpan.FromMinutes(1);
     private static readonly TimeSpan LongestLockout = TimeSpan.FromHours(1);
@@ -30,7 +30,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         if (technician is null)
         {
             // The same work as for a name that exists, so that the time does not tell which names do.
-            technicians.PasswordHasher.VerifyHashedPassword(new Technician(), DummyHash.Value, request.Password ?? "");
+            technicians.PasswordHasher.VerifyHashedPassword(new Technician(), dummy.Hash(technicians.PasswordHasher), request.Password ?? "");
             // What was typed is not kept: people type a password into the wrong field.
             await audit.AddAsync(Nobody(address), "sign-in.refuse", "unknown name", cancel, ("why", "no such technician")).ConfigureAwait(false);
             throw WrongCredentials();
@@ -208,8 +208,14 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
     public static Caller Nobody(string? address) => new("nobody", address);
 
     private static ProblemException WrongCredentials() => new(401, ProblemTypes.WrongCredentials, "Name or password is wrong.");
+}
 
-    private static readonly Lazy<string> DummyHash = new(() => new PasswordHasher<Technician>().HashPassword(new Technician(), Guid.NewGuid().ToString()));
+/// <summary>A hash that no password fits, as costly to check as any other.</summary>
+public sealed class DummyPassword
+{
+    private string? hash;
+
+    public string Hash(IPasswordHasher<Technician> hasher) => hash ??= hasher.HashPassword(new Technician(), Guid.NewGuid().ToString());
 }
 
 /// <summary>A browser in two words, from what it says of itself: for a list in which its owner finds it again.</summary>

@@ -182,6 +182,7 @@ public static class ServiceHost
         services.AddScoped<SignInService>();
         services.AddScoped<SecondFactorService>();
         services.AddSingleton<Devices>();
+        services.AddSingleton<DummyPassword>();
         services.AddSingleton<PasskeyCeremonies>();
         services.AddScoped<IPasskeyHandler<Technician>, PasskeyHandler<Technician>>();
         services.AddScoped<PasskeyService>();
@@ -194,6 +195,7 @@ public static class ServiceHost
         });
         services.AddDataProtection().SetApplicationName("umbrek").PersistKeysToFileSystem(Directory.CreateDirectory(options.PathOf("keys")))
             .UseCryptographicAlgorithms(new AuthenticatedEncryptorConfiguration { EncryptionAlgorithm = EncryptionAlgorithm.AES_256_GCM });
+        services.Configure<PasswordHasherOptions>(o => o.IterationCount = options.PasswordIterations);
         services.AddIdentityCore<Technician>(o =>
             {
                 o.User.AllowedUserNameCharacters = "";

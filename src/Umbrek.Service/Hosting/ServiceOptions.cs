@@ -54,6 +54,9 @@ public sealed record ServiceOptions
     /// <summary>The agent programs that are handed out, one directory for each system; null looks beside the program.</summary>
     public string? AgentDirectory { get; init; }
 
+    /// <summary>Rounds of PBKDF2 with HMAC-SHA-512 for passwords: what OWASP advises. Older hashes are renewed when their password is typed.</summary>
+    public int PasswordIterations { get; init; } = 210_000;
+
     /// <summary>Whom technicians may sign in with besides their passwords; null is nobody.</summary>
     public SingleSignOnProvider? SingleSignOn { get; init; }
 

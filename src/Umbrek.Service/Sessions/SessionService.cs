@@ -32,11 +32,12 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
 
     private readonly ConcurrentDictionary<Guid, Live> live = new();
 
-    private sealed class Live(SessionRow row, CancellationToken signInEnded) : IDisposable
+    private sealed class Live(SessionRow row, Guid? signInId, CancellationToken signInEnded) : IDisposable
     {
         private readonly CancellationTokenSource over = new();
 
         public SessionRow Row { get; } = row;
+        public Guid? SignInId { get; } = signInId;
         public CancellationToken SignInEnded { get; } = signInEnded;
         public CancellationToken Over => over.Token;
         public DateTimeOffset UsedAt { get; set; } = row.OpenedAt;
@@ -115,7 +116,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             await audit.AddAsync(db, by, "session.open", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{row.Id}"), ("reason", reason)).ConfigureAwait(false);
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }
-        var session = new Live(row, signInEnded);
+        var session = new Live(row, by.SignInId, signInEnded);
         live[row.Id] = session;
         Watch(session, by.Seat);
         return row;
@@ -219,6 +220,24 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             {
                 await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null).ConfigureAwait(false);
             }
+            await EndExpiredAsync(stoppingToken).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>A sign-in that was not ended ends by time, and what rests on it within a minute.</summary>
+    private async Task EndExpiredAsync(CancellationToken cancel)
+    {
+        var resting = live.Values.Where(s => s.SignInId is not null).ToList();
+        if (resting.Count == 0)
+        {
+            return;
+        }
+        var (ids, now) = (resting.ConvertAll(s => s.SignInId!.Value), time.GetUtcNow());
+        await using var db = database.Open();
+        var good = (await db.SignIns.Where(s => ids.Contains(s.Id) && s.ExpiresAt > now).Select(s => s.Id).ToListAsync(cancel).ConfigureAwait(false)).ToHashSet();
+        foreach (var session in resting.Where(s => !good.Contains(s.SignInId!.Value)))
+        {
+            await EndAsync(session.Row.Id, "its sign-in is over", null).ConfigureAwait(false);
         }
     }
 

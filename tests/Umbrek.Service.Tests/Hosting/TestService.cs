@@ -211,7 +211,7 @@ internal sealed class TestService : IAsyncDisposable
 
     private async Task OpenAsync(int port)
     {
-        var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
+        var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, PasswordIterations = 1000, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
         if (database is null && !File.Exists(options.PathOf(SqliteDatabase.FileName)))
         {
             // Brought up to date once for all tests; what migrations do to data has tests of its own.

@@ -174,6 +174,22 @@ public sealed class AccessKeyTests
     }
 
     [Fact]
+    public async Task A_session_ends_with_the_token_that_it_was_opened_with()
+    {
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time);
+        await using var agent = await GuardedAsync(service);
+        var made = await service.Api.PostAsync("me/tokens", new Umbrek.Wire.Access.NewToken("report", [Permission.See, Permission.Run], time.GetUtcNow().AddMinutes(3)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        using var script = new ApiClient(service.Address, null, made.Token);
+        var door = await HostDoor.OpenAsync(script, null, agent.Id, ChannelBinding.AccessKey, Key, default);
+        await Wait.UntilAsync(async () =>
+        {
+            time.Advance(TimeSpan.FromMinutes(1));
+            return (await service.Api.GetAsync($"sessions/{door.Session.Id}", WireJson.Default.SessionInfo, default)).EndReason == "its sign-in is over";
+        }, "the session to end with its token");
+    }
+
+    [Fact]
     public async Task A_session_is_its_technicians_own_and_ended_by_him_or_by_who_administers()
     {
         await using var service = await TestService.StartAsync();

@@ -7,6 +7,7 @@ using Umbrek.Bench.Links;
 using Umbrek.Core.Access;
 using Umbrek.Core.Audit;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Simulation.Demo;
 using Umbrek.Simulation.Estate;

@@ -1,5 +1,6 @@
 using System.Net;
 using System.Text;
+using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Agent.Access;
 using Umbrek.Core.Access;
@@ -115,6 +116,24 @@ public sealed class VaultTests
         {
             Encoding.Latin1.GetString(await ReadSharedAsync(file)).ShouldNotContain(Password, Case.Sensitive, file);
         }
+    }
+
+    [Fact]
+    public async Task What_an_older_version_kept_is_taken_over_at_the_next_start()
+    {
+        await using var service = await TestService.StartAsync();
+        await service.EnrolAsync("quay-ticket-01");
+        var host = (await service.HostAsync("quay-ticket-01")).Id;
+        var older = service.Get<IDataProtectionProvider>().CreateProtector("vault").Protect(Key);
+        await using (var db = service.Get<IDatabase>().Open())
+        {
+            db.Secrets.Add(new SecretRow { Id = Guid.CreateVersion7(), HostId = host, Kind = "access-key", Protected = older, CreatedAt = DateTimeOffset.UtcNow, CreatedBy = "host quay-ticket-01" });
+            await db.SaveChangesAsync();
+        }
+        await service.RestartAsync();
+        var taken = (await service.Api.GetAsync("secrets", WireJson.Default.PageSecretInfo, default)).Items.Single();
+        (taken.Number, taken.ChangedBy).ShouldBe((1, "host quay-ticket-01"));
+        (await RevealAsync(service.Api, taken.Id, "is it still there")).Secret.ShouldBe(Key);
     }
 
     [Fact]

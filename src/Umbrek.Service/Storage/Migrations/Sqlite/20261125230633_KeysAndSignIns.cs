@@ -1,103 +1,133 @@
-﻿using System;
-using Microsoft.EntityFrameworkCore.Migrations;
+﻿using Microsoft.EntityFrameworkCore.Migrations;
 
 #nullable disable
 
-namespace Umbrek.Service.Storage.Migrations.Postgres
+namespace Umbrek.Service.Storage.Migrations.Sqlite
 {
     /// <inheritdoc />
-    public partial class Vault : Migration
+    public partial class KeysAndSignIns : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<byte[]>(
+                name: "DeviceId",
+                table: "SignIns",
+                type: "BLOB",
+                nullable: true);
+
             migrationBuilder.AlterColumn<string>(
                 name: "Protected",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: true,
                 oldClrType: typeof(string),
-                oldType: "text");
+                oldType: "TEXT");
 
-            migrationBuilder.AlterColumn<Guid>(
+            migrationBuilder.AlterColumn<byte[]>(
                 name: "HostId",
                 table: "Secrets",
-                type: "uuid",
+                type: "BLOB",
                 nullable: true,
-                oldClrType: typeof(Guid),
-                oldType: "uuid");
+                oldClrType: typeof(byte[]),
+                oldType: "BLOB");
 
-            migrationBuilder.AddColumn<DateTimeOffset>(
+            migrationBuilder.AddColumn<long>(
                 name: "ChangedAt",
                 table: "Secrets",
-                type: "timestamp with time zone",
+                type: "INTEGER",
                 nullable: false,
-                defaultValue: new DateTimeOffset(new DateTime(1, 1, 1, 0, 0, 0, 0, DateTimeKind.Unspecified), new TimeSpan(0, 0, 0, 0, 0)));
+                defaultValue: 0L);
 
             migrationBuilder.AddColumn<string>(
                 name: "ChangedBy",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: false,
                 defaultValue: "");
 
-            migrationBuilder.AddColumn<Guid>(
+            migrationBuilder.AddColumn<byte[]>(
                 name: "GroupId",
                 table: "Secrets",
-                type: "uuid",
+                type: "BLOB",
                 nullable: true);
 
             migrationBuilder.AddColumn<string>(
                 name: "Name",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: false,
                 defaultValue: "");
 
             migrationBuilder.AddColumn<string>(
                 name: "Note",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: true);
 
             migrationBuilder.AddColumn<int>(
                 name: "Number",
                 table: "Secrets",
-                type: "integer",
+                type: "INTEGER",
                 nullable: false,
                 defaultValue: 0);
 
             migrationBuilder.AddColumn<string>(
                 name: "UserName",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: true);
 
             migrationBuilder.AddColumn<long>(
                 name: "Version",
                 table: "Secrets",
-                type: "bigint",
+                type: "INTEGER",
                 nullable: false,
                 defaultValue: 0L);
 
             migrationBuilder.AddColumn<bool>(
                 name: "UsesVault",
                 table: "Jobs",
-                type: "boolean",
+                type: "INTEGER",
                 nullable: false,
                 defaultValue: false);
+
+            migrationBuilder.CreateTable(
+                name: "Devices",
+                columns: table => new
+                {
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Device = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    FirstSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    LastSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Confirmed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    FactorUntil = table.Column<long>(type: "INTEGER", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Devices", x => x.Id);
+                    table.ForeignKey(
+                        name: "FK_Devices_AspNetUsers_TechnicianId",
+                        column: x => x.TechnicianId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
 
             migrationBuilder.CreateTable(
                 name: "KeyRotations",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Selection = table.Column<string>(type: "text", nullable: false),
-                    EndSessions = table.Column<bool>(type: "boolean", nullable: false),
-                    IsOver = table.Column<bool>(type: "boolean", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Selection = table.Column<string>(type: "TEXT", nullable: false),
+                    EndSessions = table.Column<bool>(type: "INTEGER", nullable: false),
+                    IsOver = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -105,18 +135,37 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 });
 
             migrationBuilder.CreateTable(
+                name: "Passkeys",
+                columns: table => new
+                {
+                    CredentialId = table.Column<byte[]>(type: "BLOB", maxLength: 1024, nullable: false),
+                    UserId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Data = table.Column<string>(type: "TEXT", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Passkeys", x => x.CredentialId);
+                    table.ForeignKey(
+                        name: "FK_Passkeys_AspNetUsers_UserId",
+                        column: x => x.UserId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "Sessions",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Technician = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    OpenedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    EndReason = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Technician = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    OpenedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    EndReason = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -133,9 +182,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "VaultKeys",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Protected = table.Column<string>(type: "text", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Protected = table.Column<string>(type: "TEXT", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -146,11 +195,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "KeyRotationHosts",
                 columns: table => new
                 {
-                    RotationId = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    RotationId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    At = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -167,13 +216,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "SecretTexts",
                 columns: table => new
                 {
-                    SecretId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Number = table.Column<int>(type: "integer", nullable: false),
-                    KeyId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Cipher = table.Column<byte[]>(type: "bytea", nullable: false),
-                    IsProposed = table.Column<bool>(type: "boolean", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    SecretId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Number = table.Column<int>(type: "INTEGER", nullable: false),
+                    KeyId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Cipher = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    IsProposed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -198,6 +247,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 column: "GroupId");
 
             migrationBuilder.CreateIndex(
+                name: "IX_Devices_TechnicianId_Sha256",
+                table: "Devices",
+                columns: new[] { "TechnicianId", "Sha256" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "IX_KeyRotationHosts_HostId_State",
                 table: "KeyRotationHosts",
                 columns: new[] { "HostId", "State" });
@@ -206,6 +261,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "IX_KeyRotations_IsOver",
                 table: "KeyRotations",
                 column: "IsOver");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_Passkeys_UserId",
+                table: "Passkeys",
+                column: "UserId");
 
             migrationBuilder.CreateIndex(
                 name: "IX_SecretTexts_KeyId",
@@ -239,7 +299,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 table: "Secrets");
 
             migrationBuilder.DropTable(
+                name: "Devices");
+
+            migrationBuilder.DropTable(
                 name: "KeyRotationHosts");
+
+            migrationBuilder.DropTable(
+                name: "Passkeys");
 
             migrationBuilder.DropTable(
                 name: "SecretTexts");
@@ -256,6 +322,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
             migrationBuilder.DropIndex(
                 name: "IX_Secrets_GroupId",
                 table: "Secrets");
+
+            migrationBuilder.DropColumn(
+                name: "DeviceId",
+                table: "SignIns");
 
             migrationBuilder.DropColumn(
                 name: "ChangedAt",
@@ -296,21 +366,21 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
             migrationBuilder.AlterColumn<string>(
                 name: "Protected",
                 table: "Secrets",
-                type: "text",
+                type: "TEXT",
                 nullable: false,
                 defaultValue: "",
                 oldClrType: typeof(string),
-                oldType: "text",
+                oldType: "TEXT",
                 oldNullable: true);
 
-            migrationBuilder.AlterColumn<Guid>(
+            migrationBuilder.AlterColumn<byte[]>(
                 name: "HostId",
                 table: "Secrets",
-                type: "uuid",
+                type: "BLOB",
                 nullable: false,
-                defaultValue: new Guid("00000000-0000-0000-0000-000000000000"),
-                oldClrType: typeof(Guid),
-                oldType: "uuid",
+                defaultValue: new byte[0],
+                oldClrType: typeof(byte[]),
+                oldType: "BLOB",
                 oldNullable: true);
         }
     }

@@ -1,102 +1,134 @@
-﻿using Microsoft.EntityFrameworkCore.Migrations;
+﻿using System;
+using Microsoft.EntityFrameworkCore.Migrations;
 
 #nullable disable
 
-namespace Umbrek.Service.Storage.Migrations.Sqlite
+namespace Umbrek.Service.Storage.Migrations.Postgres
 {
     /// <inheritdoc />
-    public partial class Vault : Migration
+    public partial class KeysAndSignIns : Migration
     {
         /// <inheritdoc />
         protected override void Up(MigrationBuilder migrationBuilder)
         {
+            migrationBuilder.AddColumn<Guid>(
+                name: "DeviceId",
+                table: "SignIns",
+                type: "uuid",
+                nullable: true);
+
             migrationBuilder.AlterColumn<string>(
                 name: "Protected",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: true,
                 oldClrType: typeof(string),
-                oldType: "TEXT");
+                oldType: "text");
 
-            migrationBuilder.AlterColumn<byte[]>(
+            migrationBuilder.AlterColumn<Guid>(
                 name: "HostId",
                 table: "Secrets",
-                type: "BLOB",
+                type: "uuid",
                 nullable: true,
-                oldClrType: typeof(byte[]),
-                oldType: "BLOB");
+                oldClrType: typeof(Guid),
+                oldType: "uuid");
 
-            migrationBuilder.AddColumn<long>(
+            migrationBuilder.AddColumn<DateTimeOffset>(
                 name: "ChangedAt",
                 table: "Secrets",
-                type: "INTEGER",
+                type: "timestamp with time zone",
                 nullable: false,
-                defaultValue: 0L);
+                defaultValue: new DateTimeOffset(new DateTime(1, 1, 1, 0, 0, 0, 0, DateTimeKind.Unspecified), new TimeSpan(0, 0, 0, 0, 0)));
 
             migrationBuilder.AddColumn<string>(
                 name: "ChangedBy",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: false,
                 defaultValue: "");
 
-            migrationBuilder.AddColumn<byte[]>(
+            migrationBuilder.AddColumn<Guid>(
                 name: "GroupId",
                 table: "Secrets",
-                type: "BLOB",
+                type: "uuid",
                 nullable: true);
 
             migrationBuilder.AddColumn<string>(
                 name: "Name",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: false,
                 defaultValue: "");
 
             migrationBuilder.AddColumn<string>(
                 name: "Note",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: true);
 
             migrationBuilder.AddColumn<int>(
                 name: "Number",
                 table: "Secrets",
-                type: "INTEGER",
+                type: "integer",
                 nullable: false,
                 defaultValue: 0);
 
             migrationBuilder.AddColumn<string>(
                 name: "UserName",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: true);
 
             migrationBuilder.AddColumn<long>(
                 name: "Version",
                 table: "Secrets",
-                type: "INTEGER",
+                type: "bigint",
                 nullable: false,
                 defaultValue: 0L);
 
             migrationBuilder.AddColumn<bool>(
                 name: "UsesVault",
                 table: "Jobs",
-                type: "INTEGER",
+                type: "boolean",
                 nullable: false,
                 defaultValue: false);
+
+            migrationBuilder.CreateTable(
+                name: "Devices",
+                columns: table => new
+                {
+                    Id = table.Column<Guid>(type: "uuid", nullable: false),
+                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "bytea", nullable: false),
+                    Device = table.Column<string>(type: "text", nullable: false),
+                    Address = table.Column<string>(type: "text", nullable: true),
+                    FirstSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
+                    LastSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
+                    Confirmed = table.Column<bool>(type: "boolean", nullable: false),
+                    FactorUntil = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Devices", x => x.Id);
+                    table.ForeignKey(
+                        name: "FK_Devices_AspNetUsers_TechnicianId",
+                        column: x => x.TechnicianId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
 
             migrationBuilder.CreateTable(
                 name: "KeyRotations",
                 columns: table => new
                 {
-                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    Selection = table.Column<string>(type: "TEXT", nullable: false),
-                    EndSessions = table.Column<bool>(type: "INTEGER", nullable: false),
-                    IsOver = table.Column<bool>(type: "INTEGER", nullable: false),
-                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
-                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
+                    Id = table.Column<Guid>(type: "uuid", nullable: false),
+                    Selection = table.Column<string>(type: "text", nullable: false),
+                    EndSessions = table.Column<bool>(type: "boolean", nullable: false),
+                    IsOver = table.Column<bool>(type: "boolean", nullable: false),
+                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
+                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
+                    CreatedBy = table.Column<string>(type: "text", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -104,18 +136,37 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 });
 
             migrationBuilder.CreateTable(
+                name: "Passkeys",
+                columns: table => new
+                {
+                    CredentialId = table.Column<byte[]>(type: "bytea", maxLength: 1024, nullable: false),
+                    UserId = table.Column<Guid>(type: "uuid", nullable: false),
+                    Data = table.Column<string>(type: "jsonb", nullable: false)
+                },
+                constraints: table =>
+                {
+                    table.PrimaryKey("PK_Passkeys", x => x.CredentialId);
+                    table.ForeignKey(
+                        name: "FK_Passkeys_AspNetUsers_UserId",
+                        column: x => x.UserId,
+                        principalTable: "AspNetUsers",
+                        principalColumn: "Id",
+                        onDelete: ReferentialAction.Cascade);
+                });
+
+            migrationBuilder.CreateTable(
                 name: "Sessions",
                 columns: table => new
                 {
-                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    Technician = table.Column<string>(type: "TEXT", nullable: false),
-                    Address = table.Column<string>(type: "TEXT", nullable: true),
-                    Reason = table.Column<string>(type: "TEXT", nullable: true),
-                    OpenedAt = table.Column<long>(type: "INTEGER", nullable: false),
-                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
-                    EndReason = table.Column<string>(type: "TEXT", nullable: true)
+                    Id = table.Column<Guid>(type: "uuid", nullable: false),
+                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
+                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
+                    Technician = table.Column<string>(type: "text", nullable: false),
+                    Address = table.Column<string>(type: "text", nullable: true),
+                    Reason = table.Column<string>(type: "text", nullable: true),
+                    OpenedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
+                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
+                    EndReason = table.Column<string>(type: "text", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -132,9 +183,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 name: "VaultKeys",
                 columns: table => new
                 {
-                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    Protected = table.Column<string>(type: "TEXT", nullable: false),
-                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false)
+                    Id = table.Column<Guid>(type: "uuid", nullable: false),
+                    Protected = table.Column<string>(type: "text", nullable: false),
+                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -145,11 +196,11 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 name: "KeyRotationHosts",
                 columns: table => new
                 {
-                    RotationId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    State = table.Column<int>(type: "INTEGER", nullable: false),
-                    Reason = table.Column<string>(type: "TEXT", nullable: true),
-                    At = table.Column<long>(type: "INTEGER", nullable: true)
+                    RotationId = table.Column<Guid>(type: "uuid", nullable: false),
+                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
+                    State = table.Column<int>(type: "integer", nullable: false),
+                    Reason = table.Column<string>(type: "text", nullable: true),
+                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -166,13 +217,13 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 name: "SecretTexts",
                 columns: table => new
                 {
-                    SecretId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    Number = table.Column<int>(type: "INTEGER", nullable: false),
-                    KeyId = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    Cipher = table.Column<byte[]>(type: "BLOB", nullable: false),
-                    IsProposed = table.Column<bool>(type: "INTEGER", nullable: false),
-                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
-                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
+                    SecretId = table.Column<Guid>(type: "uuid", nullable: false),
+                    Number = table.Column<int>(type: "integer", nullable: false),
+                    KeyId = table.Column<Guid>(type: "uuid", nullable: false),
+                    Cipher = table.Column<byte[]>(type: "bytea", nullable: false),
+                    IsProposed = table.Column<bool>(type: "boolean", nullable: false),
+                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
+                    CreatedBy = table.Column<string>(type: "text", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -197,6 +248,12 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 column: "GroupId");
 
             migrationBuilder.CreateIndex(
+                name: "IX_Devices_TechnicianId_Sha256",
+                table: "Devices",
+                columns: new[] { "TechnicianId", "Sha256" },
+                unique: true);
+
+            migrationBuilder.CreateIndex(
                 name: "IX_KeyRotationHosts_HostId_State",
                 table: "KeyRotationHosts",
                 columns: new[] { "HostId", "State" });
@@ -205,6 +262,11 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 name: "IX_KeyRotations_IsOver",
                 table: "KeyRotations",
                 column: "IsOver");
+
+            migrationBuilder.CreateIndex(
+                name: "IX_Passkeys_UserId",
+                table: "Passkeys",
+                column: "UserId");
 
             migrationBuilder.CreateIndex(
                 name: "IX_SecretTexts_KeyId",
@@ -238,7 +300,13 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 table: "Secrets");
 
             migrationBuilder.DropTable(
+                name: "Devices");
+
+            migrationBuilder.DropTable(
                 name: "KeyRotationHosts");
+
+            migrationBuilder.DropTable(
+                name: "Passkeys");
 
             migrationBuilder.DropTable(
                 name: "SecretTexts");
@@ -255,6 +323,10 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
             migrationBuilder.DropIndex(
                 name: "IX_Secrets_GroupId",
                 table: "Secrets");
+
+            migrationBuilder.DropColumn(
+                name: "DeviceId",
+                table: "SignIns");
 
             migrationBuilder.DropColumn(
                 name: "ChangedAt",
@@ -295,21 +367,21 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
             migrationBuilder.AlterColumn<string>(
                 name: "Protected",
                 table: "Secrets",
-                type: "TEXT",
+                type: "text",
                 nullable: false,
                 defaultValue: "",
                 oldClrType: typeof(string),
-                oldType: "TEXT",
+                oldType: "text",
                 oldNullable: true);
 
-            migrationBuilder.AlterColumn<byte[]>(
+            migrationBuilder.AlterColumn<Guid>(
                 name: "HostId",
                 table: "Secrets",
-                type: "BLOB",
+                type: "uuid",
                 nullable: false,
-                defaultValue: new byte[0],
-                oldClrType: typeof(byte[]),
-                oldType: "BLOB",
+                defaultValue: new Guid("00000000-0000-0000-0000-000000000000"),
+                oldClrType: typeof(Guid),
+                oldType: "uuid",
                 oldNullable: true);
         }
     }

@@ -117,7 +117,13 @@ internal sealed class StandInProvider : IAsyncDisposable
         var header = new JsonObject { ["alg"] = "RS256", ["kid"] = "one", ["typ"] = "JWT" };
         var claims = new JsonObject
         {
-            ["iss"] = Issuer, ["aud"] = ClientId, ["iat"] = now, ["exp"] = now + 300, ["sub"] = Who.Subject, ["preferred_username"] = Who.Name, ["nonce"] = begun.Nonce,
+            ["iss"] = Issuer,
+            ["aud"] = ClientId,
+            ["iat"] = now,
+            ["exp"] = now + 300,
+            ["sub"] = Who.Subject,
+            ["preferred_username"] = Who.Name,
+            ["nonce"] = begun.Nonce,
         };
         var signed = $"{Base64Url.EncodeToString(Encoding.UTF8.GetBytes(header.ToJsonString()))}.{Base64Url.EncodeToString(Encoding.UTF8.GetBytes(claims.ToJsonString()))}";
         using var other = RSA.Create(2048);

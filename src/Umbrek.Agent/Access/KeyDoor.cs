@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text.Json;
+using System.Threading.Channels;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Sessions;
@@ -16,12 +17,18 @@ namespace Umbrek.Agent.Access;
 /// </summary>
 public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
 {
+    private const int MostReports = 200;
     private readonly Lock turn = new();
+    private readonly Channel<KeyReport> reports = Channel.CreateBounded<KeyReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.DropOldest });
+
+    /// <summary>What was tried, for the service's audit log.</summary>
+    public ChannelReader<KeyReport> Reports => reports.Reader;
 
     public async Task ServeAsync(KeyFrames channel, ChannelOrder order, AgentIdentity identity, CancellationToken cancel)
     {
         using var hostKey = identity.OpenAgreementKey();
         var binding = ChannelBinding.Of(identity.ServiceKeySha256, identity.HostId, hostKey.ExportSubjectPublicKeyInfo(), order.SessionId, order.ChannelId);
+        string? tried = null;
         try
         {
             // The first key of a host is set without a proof: there is nothing to prove yet.
@@ -33,7 +40,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
             }
             if (asks)
             {
-                sessionKey = await TakeProofAsync(channel, order, binding, cancel).ConfigureAwait(false);
+                sessionKey = await TakeProofAsync(channel, order, binding, name => tried = name, cancel).ConfigureAwait(false);
             }
             if (order.Kind == ChannelKinds.NewKey)
             {
@@ -44,20 +51,26 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
         catch (Exception e) when (e is ScramException or CryptographicException or JsonException)
         {
             log.Warning($"{order.Technician} was refused at the key: {e.Message}");
+            reports.Writer.TryWrite(new KeyReport(order.SessionId, tried ?? ChannelBinding.AccessKey, e.Message));
             await channel.SendAsync(new KeyFrame(Scram: e is ScramException scram ? $"e={scram.Word}" : null, Problem: e is CryptographicException or JsonException ? "What came was not made for this host, or changed on its way. Nothing was set." : e.Message), cancel).ConfigureAwait(false);
             await channel.CloseAsync(cancel).ConfigureAwait(false);
         }
     }
 
-    private async Task<byte[]> TakeProofAsync(KeyFrames channel, ChannelOrder order, byte[] binding, CancellationToken cancel)
+    private async Task<byte[]> TakeProofAsync(KeyFrames channel, ChannelOrder order, byte[] binding, Action<string> trying, CancellationToken cancel)
     {
         // Whoever holds a temporary secret does not make it a permanent one.
-        ScramVerifier? FindSecret(string name) => order.Kind == ChannelKinds.NewKey && name != ChannelBinding.AccessKey ? null : keys.Find(name);
+        ScramVerifier? FindSecret(string name)
+        {
+            trying(name == ChannelBinding.Passcode ? name : ChannelBinding.AccessKey);
+            return order.Kind == ChannelKinds.NewKey && name != ChannelBinding.AccessKey ? null : keys.Find(name);
+        }
         var keeper = new ScramKeeper(FindSecret, ChannelBinding.NewNonce(), binding);
         await channel.SendAsync(new KeyFrame(Scram: Answer(keeper, await ScramOfAsync(channel, cancel).ConfigureAwait(false))), cancel).ConfigureAwait(false);
         var proof = await ScramOfAsync(channel, cancel).ConfigureAwait(false);
         var (final, result) = Finish(keeper, proof, order.SessionId);
         log.Info($"{order.Technician} has proven the {keeper.Name}");
+        reports.Writer.TryWrite(new KeyReport(order.SessionId, keeper.Name!, null));
         await channel.SendAsync(new KeyFrame(Scram: final), cancel).ConfigureAwait(false);
         return result.SessionKey;
     }
@@ -127,6 +140,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
         }
         keys.Set(KeptKey.Of(verifier, wish.Mark), wish.EndSessions);
         log.Info($"{order.Technician} has set another access key");
+        reports.Writer.TryWrite(new KeyReport(order.SessionId, ChannelBinding.AccessKey, null, Changed: true));
         await channel.SendAsync(new KeyFrame(Done: true), cancel).ConfigureAwait(false);
     }
 

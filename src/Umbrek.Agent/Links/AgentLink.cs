@@ -241,6 +241,7 @@ public sealed class AgentLink(
             SendSamplesAsync(connection, ended.Token),
             SendFactsAsync(connection, known, ended.Token),
             SendSideAsync(connection, told, ended.Token),
+            SendKeyReportsAsync(connection, ended.Token),
         };
         await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
         await ended.CancelAsync().ConfigureAwait(false);
@@ -385,6 +386,14 @@ public sealed class AgentLink(
                 told = side;
             }
             await rules.Changed.WaitAsync(LimitLookInterval, ended).ConfigureAwait(false);
+        }
+    }
+
+    private async Task SendKeyReportsAsync(HubConnection connection, CancellationToken ended)
+    {
+        await foreach (var report in channels.KeyReports.ReadAllAsync(ended).ConfigureAwait(false))
+        {
+            await connection.SendAsync(ToService.KeyTried, report, ended).ConfigureAwait(false);
         }
     }
 

@@ -1,5 +1,6 @@
 using System.Net.WebSockets;
 using System.Text.Json;
+using System.Threading.Channels;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
@@ -13,12 +14,25 @@ namespace Umbrek.Agent.Sessions;
 /// <summary>Comes to channels that the service opens, each over a WebSocket of its own.</summary>
 public sealed class ChannelDialer(KeyDoor door, AgentLog log)
 {
+    /// <summary>More at once are not come to: each is a connection.</summary>
+    private const int Most = 32;
+    private int open;
+
+    /// <summary>What was tried at the key.</summary>
+    public ChannelReader<KeyReport> KeyReports => door.Reports;
+
     /// <summary>A channel of this kind takes no longer.</summary>
     private static readonly TimeSpan KeyWithin = TimeSpan.FromMinutes(2);
 
     /// <summary>Comes to the channel and stays until it ends; whatever goes wrong is logged.</summary>
     public async Task DialAsync(ChannelOrder order, AgentIdentity identity, CancellationToken ended)
     {
+        if (Interlocked.Increment(ref open) > Most)
+        {
+            Interlocked.Decrement(ref open);
+            log.Warning($"{order.Technician} opened a channel while {Most} are open; it was not come to");
+            return;
+        }
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
@@ -45,6 +59,10 @@ public sealed class ChannelDialer(KeyDoor door, AgentLog log)
         catch (Exception e) when (e is WebSocketException or IOException or OperationCanceledException or JsonException or InvalidDataException)
         {
             log.Warning($"the channel '{order.Kind}' for {order.Technician} ended: {e.Message}");
+        }
+        finally
+        {
+            Interlocked.Decrement(ref open);
         }
     }
 

@@ -20,6 +20,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
     /// <summary>How long a device is not asked for the second factor again, when its owner wants that.</summary>
     public static readonly TimeSpan Remembered = TimeSpan.FromDays(30);
     private static readonly TimeSpan CookieLife = TimeSpan.FromDays(400);
+    private const int Most = 100;
     private const int KeyBytes = 32;
     private const int MostText = 100;
 
@@ -59,6 +60,9 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
         var row = await db.Devices.FirstOrDefaultAsync(d => d.TechnicianId == technicianId && d.Sha256 == sha256, cancel).ConfigureAwait(false);
         if (row is null)
         {
+            // What keeps no key leaves one each time: the oldest go.
+            var old = await db.Devices.Where(d => d.TechnicianId == technicianId).OrderByDescending(d => d.LastSeenAt).Skip(Most - 1).Select(d => d.Id).ToListAsync(cancel).ConfigureAwait(false);
+            await db.Devices.Where(d => old.Contains(d.Id)).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
             var first = !await db.Devices.AnyAsync(d => d.TechnicianId == technicianId, cancel).ConfigureAwait(false);
             db.Devices.Add(row = new DeviceRow { Id = Guid.CreateVersion7(now), TechnicianId = technicianId, Sha256 = sha256, FirstSeenAt = now, Confirmed = first });
         }

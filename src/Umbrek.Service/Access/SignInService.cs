@@ -153,6 +153,8 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         var met = await devices.MeetAsync(db, technician.Id, http, request.DeviceKey, cookie, device, request.Remember, cancel).ConfigureAwait(false);
         row.DeviceId = met.Id;
         db.SignIns.Add(row);
+        var now = time.GetUtcNow();
+        await db.SignIns.Where(s => s.TechnicianId == technician.Id && s.ExpiresAt <= now).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "sign-in", by.Name, cancel, ("with", with), ("kind", SignIns.Word(row.Kind)), ("device", device), ("new-device", met.Confirmed ? null : "yes"), ("id", $"{row.Id}")).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         var info = new TechnicianInfo(technician.Id, by.Name, [], technician.TwoFactorEnabled);

@@ -25,6 +25,7 @@ public sealed class Vault(IDatabase database, IDataProtectionProvider protection
     public DateTimeOffset KeyMadeAt => ring.MadeAt;
 
     /// <summary>Reads the keys, makes the first one, and takes over what an older version kept.</summary>
+    /// <exception cref="InvalidDataException">The keys can't be read.</exception>
     public async Task LoadAsync(CancellationToken cancel)
     {
         await using var db = database.Open();
@@ -35,7 +36,14 @@ public sealed class Vault(IDatabase database, IDataProtectionProvider protection
             db.VaultKeys.Add(rows[0]);
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         }
-        ring = new Ring(rows[^1].Id, rows[^1].CreatedAt, rows.ToDictionary(k => k.Id, k => protector.Unprotect(Convert.FromBase64String(k.Protected))));
+        try
+        {
+            ring = new Ring(rows[^1].Id, rows[^1].CreatedAt, rows.ToDictionary(k => k.Id, k => protector.Unprotect(Convert.FromBase64String(k.Protected))));
+        }
+        catch (CryptographicException e)
+        {
+            throw new InvalidDataException("The vault's key can't be read with the files in keys/ of the data directory: they belong to another database, or are missing. Put back the ones that were saved with this database.", e);
+        }
         var older = protection.CreateProtector("vault");
         foreach (var row in await db.Secrets.Where(s => s.Protected != null).ToListAsync(cancel).ConfigureAwait(false))
         {

@@ -188,6 +188,8 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         }
     }
 
+    public Task KeyTried(KeyReport report) => FromHostAsync(host => new ValueTask(sessions.KeyTriedAsync(host, report with { Secret = Tame(report.Secret, 20) ?? "", Why = Tame(report.Why, MaxReason) })));
+
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {
         Context.Items[GoodbyeItem] = goodbye.Reason;

@@ -22,7 +22,9 @@ public sealed class ChannelBroker(TimeProvider time)
     private sealed class Channel(CancellationToken ended)
     {
         public CancellationToken Ended { get; } = ended;
-        public TaskCompletionSource<WebSocket> Technician { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
+
+        /// <summary>The technician's end has come.</summary>
+        public TaskCompletionSource Met { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
         public TaskCompletionSource<WebSocket> Host { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
         public TaskCompletionSource Over { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
     }
@@ -40,6 +42,7 @@ public sealed class ChannelBroker(TimeProvider time)
     public (string Ticket, Task<WebSocket> Host, Action LetGo) OpenOwn(CancellationToken ended)
     {
         var channel = new Channel(ended);
+        channel.Met.SetResult();
         return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
     }
 
@@ -58,12 +61,13 @@ public sealed class ChannelBroker(TimeProvider time)
             return;
         }
         var (channel, isHost) = place;
-        (isHost ? channel.Host : channel.Technician).SetResult(socket);
         if (isHost)
         {
-            await channel.Over.Task.ConfigureAwait(false);
+            channel.Host.SetResult(socket);
+            await StayAsync(channel, socket, http.RequestAborted).ConfigureAwait(false);
             return;
         }
+        channel.Met.SetResult();
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(channel.Ended, http.RequestAborted);
@@ -82,6 +86,22 @@ public sealed class ChannelBroker(TimeProvider time)
         {
             channel.Over.SetResult();
         }
+    }
+
+    /// <summary>The host's end is carried by the technician's; it waits for that no longer than a ticket is good.</summary>
+    private async Task StayAsync(Channel channel, WebSocket host, CancellationToken gone)
+    {
+        try
+        {
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(channel.Ended, gone);
+            await channel.Met.Task.WaitAsync(ChannelJoin.Within, time, limit.Token).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException)
+        {
+            await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, "Nobody came to the other end.").ConfigureAwait(false);
+            return;
+        }
+        await channel.Over.Task.ConfigureAwait(false);
     }
 
     private static async Task CarryAsync(WebSocket technician, WebSocket host, CancellationToken ended)

@@ -28,9 +28,14 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
 
     private const int MostOfOne = 50;
     private const int MostListed = 200;
+    private const int MostTries = 50;
+    private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
     private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
 
     private readonly ConcurrentDictionary<Guid, Live> live = new();
+
+    /// <summary>Ended a short while ago: what their hosts say of them may still be on its way.</summary>
+    private readonly ConcurrentDictionary<Guid, Live> lately = new();
 
     private sealed class Live(SessionRow row, Guid? signInId, CancellationToken signInEnded) : IDisposable
     {
@@ -41,6 +46,12 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         public CancellationToken SignInEnded { get; } = signInEnded;
         public CancellationToken Over => over.Token;
         public DateTimeOffset UsedAt { get; set; } = row.OpenedAt;
+
+        /// <summary>The service acts in it for a technician: what is done is in the audit log by itself.</summary>
+        public bool IsOwn => SignInId is null;
+
+        /// <summary>How often the host has said that its key was tried.</summary>
+        public int Tries;
 
         /// <summary>The key is being changed in this session itself.</summary>
         public bool ChangesKey { get; set; }
@@ -97,9 +108,10 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             return new KeyExchange(await host.WaitAsync(cancel).ConfigureAwait(false), ChannelBinding.Of(key.Sha256, own.Host.Id, own.HostKey, own.Id, channelId), letGo);
         }
-        catch (Exception e) when (e is TimeoutException or OperationCanceledException && !cancel.IsCancellationRequested)
+        catch (Exception e) when (e is TimeoutException or OperationCanceledException)
         {
             letGo();
+            cancel.ThrowIfCancellationRequested();
             throw new DoorException(e is TimeoutException ? $"{own.Host.Label} did not come to the channel within {ChannelJoin.Within.TotalSeconds:0} s. Look at its agent." : "The session has ended.");
         }
     }
@@ -113,7 +125,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             db.Sessions.Add(row);
-            await audit.AddAsync(db, by, "session.open", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{row.Id}"), ("reason", reason)).ConfigureAwait(false);
+            if (by.SignInId is not null)
+            {
+                await audit.AddAsync(db, by, "session.open", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{row.Id}"), ("reason", reason)).ConfigureAwait(false);
+            }
+            await db.SaveChangesAsync(cancel).ConfigureAwait(false);
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }
         var session = new Live(row, by.SignInId, signInEnded);
@@ -196,6 +212,18 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         return session.Row.HostId;
     }
 
+    /// <summary>A host says that its key was tried in a session of its own: proven, or refused.</summary>
+    public async Task KeyTriedAsync(Guid hostId, KeyReport report)
+    {
+        if (!(live.TryGetValue(report.SessionId, out var session) || lately.TryGetValue(report.SessionId, out session)) || session.Row.HostId != hostId || Interlocked.Increment(ref session.Tries) > MostTries || (session.IsOwn && report.Why is null))
+        {
+            return;
+        }
+        var host = estate.Find(hostId);
+        var action = report.Why is not null ? "access-key.refuse" : report.Changed ? "access-key.changed" : "access-key.prove";
+        await audit.AddAsync(new Caller(session.Row.Technician, session.Row.Address), action, host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", CancellationToken.None, ("session", $"{report.SessionId}"), ("secret", report.Secret), ("why", report.Why)).ConfigureAwait(false);
+    }
+
     /// <summary>The host's access key was changed, and with it all sessions ended that were open there.</summary>
     public async Task KeyChangedAsync(Guid hostId)
     {
@@ -221,6 +249,10 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
                 await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null).ConfigureAwait(false);
             }
             await EndExpiredAsync(stoppingToken).ConfigureAwait(false);
+            foreach (var (id, _) in lately.Where(s => time.GetUtcNow() - s.Value.Row.EndedAt > Lately))
+            {
+                lately.TryRemove(id, out _);
+            }
         }
     }
 
@@ -273,6 +305,8 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             return;
         }
+        lately[id] = session;
+        session.Row.EndedAt = time.GetUtcNow();
         // First what it holds open, then what is written about it.
         session.Close();
         orders.Forget(id);
@@ -282,6 +316,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         var now = time.GetUtcNow();
         await db.Sessions.Where(s => s.Id == id).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, why)).ConfigureAwait(false);
         var host = estate.Find(session.Row.HostId);
+        if (session.IsOwn)
+        {
+            await transaction.CommitAsync().ConfigureAwait(false);
+            return;
+        }
         await audit.AddAsync(db, by ?? new Caller(session.Row.Technician, session.Row.Address), "session.end", host is null ? $"{session.Row.HostId}" : $"{host.Label} in {host.GroupPath}", CancellationToken.None, ("id", $"{id}"), ("why", why)).ConfigureAwait(false);
         await transaction.CommitAsync().ConfigureAwait(false);
     }

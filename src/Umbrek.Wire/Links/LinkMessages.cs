@@ -39,6 +39,7 @@ public static class ToService
     public const string ScanReport = nameof(ScanReport);
     public const string UpdateEnded = nameof(UpdateEnded);
     public const string OwnSide = nameof(OwnSide);
+    public const string KeyTried = nameof(KeyTried);
     public const string Goodbye = nameof(Goodbye);
 }
 
@@ -122,6 +123,12 @@ public sealed record RunCancel(Guid RunId, string CancelledBy);
 /// <param name="Kind">One of <see cref="Sessions.ChannelKinds"/>.</param>
 /// <param name="Ticket">For <see cref="Sessions.ChannelJoin"/>.</param>
 public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician);
+
+/// <summary>Somebody tried a secret of the host.</summary>
+/// <param name="Secret">Its name: the access key, or the passcode.</param>
+/// <param name="Why">Why it was refused; null when it was proven.</param>
+/// <param name="Changed">Another access key was set with it.</param>
+public sealed record KeyReport(Guid SessionId, string Secret, string? Why, bool Changed = false);
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>
 public sealed record SessionEnd(Guid SessionId);

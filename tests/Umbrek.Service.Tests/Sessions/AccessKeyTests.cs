@@ -76,6 +76,12 @@ public sealed class AccessKeyTests
                 (await Should.ThrowAsync<DoorException>(() => OpenAsync(service, agent.Id, "harbour lamp eight gulls"))).Message.ShouldBe("The access key is wrong.");
             }
             (await Should.ThrowAsync<DoorException>(() => OpenAsync(service, agent.Id, Key))).Message.ShouldContain("takes no proof for");
+            // Each refusal stands in the audit log with whose it was.
+            await Wait.UntilAsync(async () => (await service.Api.GetAsync("audit?action=access-key.refuse", WireJson.Default.PageAuditInfo, default)).Total == Lockout.Free + 1, "the refusals to be told");
+            var lines = (await service.Api.GetAsync("audit?action=access-key.refuse", WireJson.Default.PageAuditInfo, default)).Items;
+            (lines[^1].Actor, lines[^1].Target).ShouldBe((TestService.Name, "quay-ticket-01 in Saltmarsh Ferry/Quay"));
+            lines[^1].Detail.ShouldContain("The access key is wrong.");
+            lines[0].Detail.ShouldContain("takes no proof for");
         }
         await using var again = await RunningAgent.StartAsync(service, "quay-ticket-01");
         (await Should.ThrowAsync<DoorException>(() => OpenAsync(service, again.Id, Key))).Message.ShouldContain("5 wrong ones came in a row");

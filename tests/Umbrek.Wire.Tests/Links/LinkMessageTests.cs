@@ -24,7 +24,7 @@ public sealed class LinkMessageTests
 
     private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run]);
 
-    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power]), "It can be changed by others.", true, "0a1b2c3d");
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power]), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =

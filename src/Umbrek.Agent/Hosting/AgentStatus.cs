@@ -45,4 +45,4 @@ public sealed partial class AgentJson : JsonSerializerContext;
 /// <param name="Problem">Null, or what is wrong and what to do.</param>
 public sealed record StatusReport(
     bool Enrolled, bool Running, string StateDirectory, Uri? Service, string? ServiceKey, Guid? HostId, string? Label, string? GroupPath,
-    HostSide? Side, Installation? Installation, AgentStatus? Link, string? Problem);
+    HostPolicy? Policy, bool HasAccessKey, HostSide? Side, Installation? Installation, AgentStatus? Link, string? Problem);

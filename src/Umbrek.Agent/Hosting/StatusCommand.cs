@@ -54,7 +54,7 @@ public static class StatusCommand
             };
         return new StatusReport(
             identity is not null, running, directory.Path, identity?.Service, identity?.NewPin().ToString(), identity?.HostId, identity?.Label, identity?.GroupPath,
-            side, installation, link, problem ?? side?.Problem);
+            side?.InForce, side?.HasAccessKey == true, side, installation, link, problem ?? side?.Problem);
     }
 
     private static string StartLine(Installation installation) => installation.KeptBy switch

@@ -44,7 +44,6 @@ await shot("console-hosts.png");
 await page.keyboard.press("/");
 await page.keyboard.type("tikcet");
 await page.getByRole("option", { name: /quay-ticket-04/ }).waitFor();
-await shot("console-quick-find.png");
 await page.keyboard.press("Escape");
 
 await page.goto(`${address}/hosts/customers`);

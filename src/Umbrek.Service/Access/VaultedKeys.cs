@@ -15,9 +15,15 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Service.Access;
 
 /// <summary>Proves access keys that the vault has, for technicians who may use them and need not see them; and sets others.</summary>
-public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionService sessions, Gate gate, ServiceKey key, AuditLog audit)
+public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionService sessions, Gate gate, ServiceKey key, AuditLog audit) : IDisposable
 {
+    private const int AtOnce = 16;
     private static readonly TimeSpan Within = TimeSpan.FromSeconds(45);
+
+    /// <summary>A job on thousands of hosts proves their keys a few at a time; who waits for his turn is not late.</summary>
+    private readonly SemaphoreSlim turns = new(AtOnce);
+
+    public void Dispose() => turns.Dispose();
 
     /// <summary>Seals an order for a host that asks for its key, and hands it on while the session is open that it counts in.</summary>
     /// <exception cref="DoorException">The vault has not the key, or the host refuses it.</exception>
@@ -25,6 +31,19 @@ public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionS
     public async Task SealAsync(HostSummary host, Asker by, CommandSpec command, Guid jobId, Func<SealedOrder, Task> send, CancellationToken cancel)
     {
         gate.Host(by, host.Id, Permission.UseSecrets);
+        await turns.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            await SealInTurnAsync(host, by, command, jobId, send, cancel).ConfigureAwait(false);
+        }
+        finally
+        {
+            turns.Release();
+        }
+    }
+
+    private async Task SealInTurnAsync(HostSummary host, Asker by, CommandSpec command, Guid jobId, Func<SealedOrder, Task> send, CancellationToken cancel)
+    {
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         limit.CancelAfter(Within);
         await using var db = database.Open();

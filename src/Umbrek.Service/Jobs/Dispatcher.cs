@@ -139,6 +139,11 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         {
             refusal = "The host did not answer in time.";
         }
+        catch (Exception e) when (e is DbUpdateException or System.Data.Common.DbException or System.Security.Cryptography.CryptographicException)
+        {
+            // Nobody waits for this: without a word the run would stand as sent for ever.
+            refusal = "The vault could not be read.";
+        }
         if (links.IsLinked(hostId))
         {
             var now = time.GetUtcNow();

@@ -218,6 +218,24 @@ public sealed class VaultTests
     }
 
     [Fact]
+    public async Task More_hosts_than_are_asked_at_once_all_get_their_command()
+    {
+        await using var service = await TestService.StartAsync();
+        var agents = new List<RunningAgent>();
+        for (var i = 1; i <= 20; i++)
+        {
+            agents.Add(await RunningAgent.StartAsync(service, $"quay-ticket-{i:00}", state => HostLimit.Write(state.LimitFile, new HostPolicyPart(KeyFor: [HostAct.Run]))));
+        }
+        var rotation = await RotateAsync(service, "all");
+        await Wait.UntilAsync(async () => (rotation = await RotationAsync(service, rotation.Info.Id)).Info.IsOver, "every host to have its key");
+        rotation.Info.Changed.ShouldBe(20);
+        var job = await service.Api.PostAsync("jobs", new NewJob("all", Uname, UsesVault: true), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Ended == 20, "every run to end");
+        (await service.Api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Succeeded.ShouldBe(20);
+        await Task.WhenAll(agents.Select(a => a.DisposeAsync().AsTask()));
+    }
+
+    [Fact]
     public async Task A_key_that_was_on_its_way_when_the_service_broke_is_tried_first()
     {
         await using var service = await TestService.StartAsync();

@@ -70,7 +70,7 @@ internal sealed class KnownEstate : IAsyncDisposable
         directory.Dispose();
     }
 
-    private static Task<Measured> StartAsync(string data, int port) => Measured.StartAsync(ChildProgram.Find("umbrekd"), "ready", "serve", "--data", data, "--listen", $"127.0.0.1:{port}");
+    private static Task<Measured> StartAsync(string data, int port) => Measured.StartAsync(ChildProgram.Find("umbrekd"), "ready", "serve", "--data", data, "--listen", $"127.0.0.1:{port}", "--calls-per-second", "0");
 
     /// <summary>Known hosts, with facts and a sample each, straight into the stopped service's database.</summary>
     private static void Fill(string file, int hosts)

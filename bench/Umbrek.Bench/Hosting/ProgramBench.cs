@@ -29,7 +29,7 @@ internal static class ProgramBench
         using var directory = new Scratch();
         var port = LinkBench.FreePort();
         var address = new Uri($"https://localhost:{port}");
-        await using var service = await Measured.StartAsync(ChildProgram.Find("umbrekd"), "ready", "serve", "--data", directory.Path, "--listen", $"127.0.0.1:{port}");
+        await using var service = await Measured.StartAsync(ChildProgram.Find("umbrekd"), "ready", "serve", "--data", directory.Path, "--listen", $"127.0.0.1:{port}", "--calls-per-second", "0");
         var pin = ServicePin.Parse(service.Said("key"))!;
         string token;
         using (var anonymous = new ApiClient(address, pin))

@@ -49,7 +49,7 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
       />
       <Select
         label="Consent"
-        description="Before a technician sees the screen or takes mouse and keyboard"
+        description="Whether a person at the computer agrees before a technician acts on it"
         data={[{ value: "", label: above }, ...consents]}
         value={own.consent ?? ""}
         onChange={(v) => change({ consent: (v || null) as ConsentRule | null })}

@@ -1,8 +1,9 @@
 import { Button, Menu, Modal } from "@mantine/core";
+import { IconLock } from "@tabler/icons-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask } from "../api/client";
-import type { SecretInfo } from "../api/types";
+import type { Permission, SecretInfo } from "../api/types";
 import { Emblem } from "../estate/Emblem";
 import { customerOf } from "../estate/emblem";
 import { readable } from "../estate/hostList";
@@ -13,12 +14,14 @@ import { KeepSecret } from "./KeepSecret";
 import { RevealSecret } from "./RevealSecret";
 import { called, kindWords } from "./secretWords";
 import { useSecretAct } from "./useVault";
+import { WhyNot, type Place } from "./WhyNot";
 
 /** Secrets, without their texts, and what one may do with each. */
 export function SecretList({ secrets, ofOnePlace = false }: { secrets: SecretInfo[]; ofOnePlace?: boolean }) {
   const [seeing, setSeeing] = useState<SecretInfo>();
   const [changing, setChanging] = useState<SecretInfo>();
   const [removing, setRemoving] = useState<SecretInfo>();
+  const [why, setWhy] = useState<[SecretInfo, Permission]>();
   const { groups } = useGroups();
   const may = (secret: SecretInfo, permission: "configure" | "reveal-secrets" | "administer") =>
     groups.find((g) => g.path === secret.groupPath)?.may?.includes(permission) ?? true;
@@ -56,24 +59,26 @@ export function SecretList({ secrets, ofOnePlace = false }: { secrets: SecretInf
               >
                 {may(s, "reveal-secrets") ? "Show …" : "History …"}
               </Button>
-              {(may(s, "configure") || may(s, "administer")) && (
-                <Menu position="bottom-end" shadow="md">
-                  <Menu.Target>
-                    <Button
-                      size="compact-sm"
-                      variant="subtle"
-                      color="gray"
-                      aria-label={`More about ${called(s)} of ${s.place}`}
-                    >
-                      More
-                    </Button>
-                  </Menu.Target>
-                  <Menu.Dropdown>
-                    {may(s, "configure") && <Menu.Item onClick={() => setChanging(s)}>Change …</Menu.Item>}
-                    {may(s, "administer") && <Menu.Item onClick={() => setRemoving(s)}>Remove …</Menu.Item>}
-                  </Menu.Dropdown>
-                </Menu>
-              )}
+              <Menu position="bottom-end" shadow="md">
+                <Menu.Target>
+                  <Button
+                    size="compact-sm"
+                    variant="subtle"
+                    color="gray"
+                    aria-label={`More about ${called(s)} of ${s.place}`}
+                  >
+                    More
+                  </Button>
+                </Menu.Target>
+                <Menu.Dropdown>
+                  <Act may={may(s, "configure")} onAct={() => setChanging(s)} onWhy={() => setWhy([s, "configure"])}>
+                    Change …
+                  </Act>
+                  <Act may={may(s, "administer")} onAct={() => setRemoving(s)} onWhy={() => setWhy([s, "administer"])}>
+                    Remove …
+                  </Act>
+                </Menu.Dropdown>
+              </Menu>
             </span>
           </div>
         ))}
@@ -90,7 +95,27 @@ export function SecretList({ secrets, ofOnePlace = false }: { secrets: SecretInf
         />
       )}
       {removing && <RemoveSecret secret={removing} onClose={() => setRemoving(undefined)} />}
+      {why && (
+        <Modal opened onClose={() => setWhy(undefined)} title={`${called(why[0])} of ${why[0].place}`}>
+          <WhyNot permission={why[1]} at={placeOf(why[0])} />
+        </Modal>
+      )}
     </>
+  );
+}
+
+const placeOf = (secret: SecretInfo): Place =>
+  secret.hostId ? { host: secret.hostId } : { group: secret.groupId ?? "" };
+
+/** An act of the menu; where it is not allowed it tells why instead. */
+function Act(props: { may: boolean; onAct: () => void; onWhy: () => void; children: React.ReactNode }) {
+  return (
+    <Menu.Item
+      leftSection={props.may ? undefined : <IconLock size={14} aria-label="not allowed; says why" />}
+      onClick={props.may ? props.onAct : props.onWhy}
+    >
+      {props.children}
+    </Menu.Item>
   );
 }
 

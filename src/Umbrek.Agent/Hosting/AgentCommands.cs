@@ -22,6 +22,7 @@ public static class AgentCommands
         root.Subcommands.Add(LimitCommand.Limit());
         root.Subcommands.Add(KeyCommands.AccessKey());
         root.Subcommands.Add(KeyCommands.Passcode());
+        root.Subcommands.Add(ConsentCommands.Consent());
         root.Subcommands.Add(Enrol());
         root.Subcommands.Add(Run());
         root.Subcommands.Add(KeeperCommand());

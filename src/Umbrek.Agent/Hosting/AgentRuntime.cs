@@ -19,6 +19,8 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private SessionTable Sessions => field ??= new SessionTable(keys, time);
 
+    private ConsentDesk Desk => field ??= new ConsentDesk(platform.People(state), time);
+
     private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);
 
     /// <summary>Samples taken before the agent runs, for a platform that has them.</summary>
@@ -91,7 +93,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private RunTable NewRuns()
     {
-        var runs = new RunTable(state, platform, Rules, Sessions, time, log);
+        var runs = new RunTable(state, platform, Rules, Sessions, Desk, time, log);
         runs.Load();
         return runs;
     }

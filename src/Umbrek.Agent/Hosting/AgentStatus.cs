@@ -29,6 +29,8 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
     WriteIndented = true,
     Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>), typeof(Wire.WordConverter<NoticeRule>)])]
 [JsonSerializable(typeof(AgentStatus))]
+[JsonSerializable(typeof(PersonWord))]
+[JsonSerializable(typeof(PersonReply))]
 [JsonSerializable(typeof(AgentIdentity))]
 [JsonSerializable(typeof(StatusReport))]
 [JsonSerializable(typeof(Enrolling))]

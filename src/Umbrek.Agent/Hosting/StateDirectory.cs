@@ -8,6 +8,9 @@ public sealed class StateDirectory
 {
     private const string RootsOwn = "/var/lib/umbrek-agent";
 
+    /// <summary>The people's socket of an agent that was installed.</summary>
+    public const string SharedPeopleSocket = "/run/umbrek-agent/people.sock";
+
     public StateDirectory(string path)
     {
         Path = System.IO.Path.GetFullPath(path);
@@ -33,6 +36,9 @@ public sealed class StateDirectory
 
     /// <summary>What the computer's owner narrows that to, whatever the service wants. Beside root's other settings where this is root's own directory.</summary>
     public string LimitFile => Path == RootsOwn ? "/etc/umbrek-agent/limit.json" : System.IO.Path.Combine(Path, "limit.json");
+
+    /// <summary>Where people at this computer answer the agent; outside its own directory where that is root's, for they are not root.</summary>
+    public string PeopleSocket => Path == RootsOwn ? SharedPeopleSocket : System.IO.Path.Combine(Path, "people.sock");
 
     /// <summary>The verifier of the host's passcode.</summary>
     public string PasscodeFile => System.IO.Path.Combine(Path, "passcode.json");

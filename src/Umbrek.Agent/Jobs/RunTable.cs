@@ -16,7 +16,7 @@ namespace Umbrek.Agent.Jobs;
 /// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
 /// to be sent.
 /// </summary>
-public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, SessionTable sessions, TimeProvider time, AgentLog log) : IDisposable
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, SessionTable sessions, ConsentDesk desk, TimeProvider time, AgentLog log) : IDisposable
 {
     private const int KeeperAttempts = 3;
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
@@ -24,12 +24,29 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
     private readonly ConcurrentDictionary<Guid, RunEntry> entries = new();
     private readonly CancellationTokenSource stopping = new();
 
+    /// <summary>Orders that wait for a person here: nothing of them is on disk yet.</summary>
+    private readonly ConcurrentDictionary<Guid, AskedOrder> asked = new();
+
+    /// <summary>Runs of which people here were told, and are told the end.</summary>
+    private readonly ConcurrentDictionary<Guid, RunOrder> told = new();
+
+    private sealed record AskedOrder(RunOrder Order, CancellationTokenSource Withdrawn)
+    {
+        public string? Held { get; set; }
+    }
+
     /// <summary>Released whenever there may be something new to send.</summary>
     public SemaphoreSlim News { get; } = new(0);
 
     public ConcurrentQueue<RunHeld> Holds { get; } = new();
 
-    public IReadOnlyList<Guid> Unfinished => [.. entries.Keys];
+    /// <summary>How orders ended that were not begun, after a person here was asked or told.</summary>
+    public ConcurrentQueue<RunEvent> Refusals { get; } = new();
+
+    /// <summary>What people here answered.</summary>
+    public ConcurrentQueue<ConsentReport> Answers { get; } = new();
+
+    public IReadOnlyList<Guid> Unfinished => [.. entries.Keys, .. asked.Keys];
 
     public IEnumerable<RunEntry> Entries => entries.Values;
 
@@ -76,6 +93,11 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
             News.Release();
             return null;
         }
+        if (asked.TryGetValue(order.RunId, out var waiting))
+        {
+            Hold(waiting, waiting.Held);
+            return null;
+        }
         if (order.Command.Check() is { } problem)
         {
             return Refuse(order, problem);
@@ -102,11 +124,79 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         {
             return Refuse(order, $"The order is older than {RunOrder.OldestOrder.TotalDays:0} days; the host can't tell any more whether it ran before. Order it anew.");
         }
-        if (entries.Count >= LinkProtocol.MaxUnfinishedRuns)
+        if (entries.Count + asked.Count >= LinkProtocol.MaxUnfinishedRuns)
         {
-            return Refuse(order, $"The host has {entries.Count} unfinished runs already, the most it takes. Order again when some have ended.");
+            return Refuse(order, $"The host has {entries.Count + asked.Count} unfinished runs already, the most it takes. Order again when some have ended.");
         }
-        var final = Path.Combine(state.Runs, name);
+        if (ConsentDesk.Concerns(side.InForce))
+        {
+            var concerned = asked[order.RunId] = new AskedOrder(order, CancellationTokenSource.CreateLinkedTokenSource(stopping.Token));
+            _ = AskAsync(concerned, side.InForce);
+            return null;
+        }
+        return Begin(order);
+    }
+
+    /// <summary>Has the people here agree, or tells them, and begins.</summary>
+    private async Task AskAsync(AskedOrder waiting, HostPolicy policy)
+    {
+        var order = waiting.Order;
+        RunEvent? refusal;
+        try
+        {
+            var problem = await desk.AskAsync(
+                policy, order.OrderedBy, HostAct.Run, order.Command.Display(),
+                until => Hold(waiting, $"A person at the host is asked first; without an answer it is refused at {until:HH:mm} UTC."),
+                answer => Answers.Enqueue(new ConsentReport(order.RunId, order.OrderedBy, answer.Person, answer.Agreed)),
+                waiting.Withdrawn.Token).ConfigureAwait(false);
+            if (problem is null)
+            {
+                Hold(waiting, policy.Notice == NoticeRule.Before ? "The people at the host are told first; it begins in a moment." : null);
+                await desk.TellBeginAsync(policy, order.OrderedBy, order.Command.Display(), waiting.Withdrawn.Token).ConfigureAwait(false);
+                if (policy.Notice != NoticeRule.None)
+                {
+                    told[order.RunId] = order;
+                }
+                refusal = Begin(order);
+            }
+            else
+            {
+                refusal = Refuse(order, $"{problem} Nothing was run.");
+            }
+        }
+        catch (OperationCanceledException) when (!stopping.IsCancellationRequested)
+        {
+            refusal = new RunEvent { RunId = order.RunId, Sequence = 0, At = time.GetUtcNow(), Kind = RunEventKind.Ended, End = new RunEnd(RunOutcome.Cancelled, null, "Cancelled before it began.") };
+        }
+        catch (OperationCanceledException)
+        {
+            // The agent stops; the service sends the order again.
+            return;
+        }
+        asked.TryRemove(order.RunId, out _);
+        waiting.Withdrawn.Dispose();
+        if (refusal is not null)
+        {
+            told.TryRemove(order.RunId, out _);
+            Refusals.Enqueue(refusal);
+        }
+        News.Release();
+    }
+
+    private void Hold(AskedOrder waiting, string? why)
+    {
+        if (why is not null || waiting.Held is not null)
+        {
+            waiting.Held = why;
+            Holds.Enqueue(new RunHeld(waiting.Order.RunId, why));
+            News.Release();
+        }
+    }
+
+    /// <returns>Null, or the event that tells the service that the order was refused.</returns>
+    private RunEvent? Begin(RunOrder order)
+    {
+        var final = Path.Combine(state.Runs, order.RunId.ToString("N"));
         try
         {
             var making = final + ".new";
@@ -143,7 +233,11 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
     /// <summary>Cancels a run: the mark is on disk before the keeper is told.</summary>
     public void Cancel(Guid runId)
     {
-        if (entries.TryGetValue(runId, out var entry))
+        if (asked.TryGetValue(runId, out var waiting))
+        {
+            waiting.Withdrawn.Cancel();
+        }
+        else if (entries.TryGetValue(runId, out var entry))
         {
             try
             {
@@ -236,6 +330,10 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
                 News.Release();
                 if (HasEnded(run))
                 {
+                    if (told.TryRemove(run.RunId, out var order))
+                    {
+                        desk.TellEnd(order.OrderedBy, order.Command.Display());
+                    }
                     return;
                 }
                 startKeeper = true;

@@ -334,6 +334,14 @@ public sealed class AgentLink(
             {
                 await connection.SendAsync(ToService.RunHeld, held, ended).ConfigureAwait(false);
             }
+            while (runs.Answers.TryDequeue(out var answer))
+            {
+                await connection.SendAsync(ToService.PersonAnswered, answer, ended).ConfigureAwait(false);
+            }
+            while (runs.Refusals.TryDequeue(out var refusal))
+            {
+                await connection.SendAsync(ToService.RunEvents, new RunEventBatch([refusal]), ended).ConfigureAwait(false);
+            }
             bool any;
             do
             {

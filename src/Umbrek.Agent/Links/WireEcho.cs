@@ -40,6 +40,7 @@ public static class WireEcho
         "RunHeld" => LinkJson.Default.RunHeld,
         "ChannelOrder" => LinkJson.Default.ChannelOrder,
         "SessionEnd" => LinkJson.Default.SessionEnd,
+        "ConsentReport" => LinkJson.Default.ConsentReport,
         "KeyReport" => LinkJson.Default.KeyReport,
         "HostSide" => LinkJson.Default.HostSide,
         "HostPolicy" => LinkJson.Default.HostPolicy,

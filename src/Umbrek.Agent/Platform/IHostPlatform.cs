@@ -38,6 +38,9 @@ public interface IHostPlatform
     /// <summary>How the agent program is replaced here, or null where it is run by hand.</summary>
     IAgentUpdate? Update(StateDirectory state);
 
+    /// <summary>The people who are logged in here.</summary>
+    IPeopleHere People(StateDirectory state);
+
     /// <summary>Looks who answers at addresses around this host: one element for each address that was tried, null where nobody did.</summary>
     IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel);
 

@@ -23,6 +23,16 @@ public enum ConsentRule
     Always,
 }
 
+/// <summary>What a policy's consent comes to, with the people who are there.</summary>
+public enum ConsentNeed
+{
+    None,
+    Ask,
+
+    /// <summary>A person has to be asked, and none is logged in.</summary>
+    NobodyToAsk,
+}
+
 /// <summary>When a person at the host learns that somebody is there. Ordered from least to most.</summary>
 public enum NoticeRule
 {
@@ -60,6 +70,14 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 
     /// <summary>Whether the act takes a proof of the access key.</summary>
     public bool AsksKey(HostAct act) => KeyFor?.Contains(act) == true;
+
+    /// <summary>Whether a person has to agree first.</summary>
+    public ConsentNeed ConsentWith(bool somebodyIsLoggedIn) => (Consent, somebodyIsLoggedIn) switch
+    {
+        (ConsentRule.Never, _) or (ConsentRule.WhenSomebodyIsLoggedIn, false) => ConsentNeed.None,
+        (ConsentRule.Always, false) => ConsentNeed.NobodyToAsk,
+        _ => ConsentNeed.Ask,
+    };
 
     /// <summary>The same policy with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicy? Normalise() =>

@@ -159,12 +159,14 @@ public static class ServiceHost
         services.AddSingleton<JobFeed>();
         services.AddSingleton<JobReader>();
         services.AddSingleton<Dispatcher>();
+        services.AddSingleton<PeopleAnswers>();
         services.AddSingleton<JobService>();
         services.AddHostedService<JobClock>();
         services.AddHostedService<SyslogForwarder>();
 
         AddAccess(services, options);
         AddWire(services);
+        services.AddCallLimit(options.CallsPerSecond);
         services.AddExceptionHandler<ProblemWriter>();
         services.Configure<RouteHandlerOptions>(o => o.ThrowOnBadRequest = true);
         services.Configure<HostOptions>(o => o.ShutdownTimeout = TimeSpan.FromSeconds(10));
@@ -279,6 +281,7 @@ public static class ServiceHost
         app.UseWebSockets(new WebSocketOptions { KeepAliveInterval = LinkProtocol.PingInterval, KeepAliveTimeout = LinkProtocol.Silence });
         app.UseRouting();
         app.UseAuthentication();
+        app.UseRateLimiter();
         app.UseAuthorization();
         app.Use(next => context => EndpointNeeds.AskAsync(context, next));
 

@@ -65,6 +65,9 @@ public sealed record ServiceOptions
 
     /// <summary>PEM file of the authorities that may vouch for that receiver; null is those of the system.</summary>
     public string? SyslogAuthorityFile { get; init; }
+
+    /// <summary>API calls that one account, or one address without an account, may make a second over time; 0 is any number.</summary>
+    public int CallsPerSecond { get; init; } = CallLimit.DefaultPerSecond;
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

@@ -19,7 +19,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -189,6 +189,8 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
     }
 
     public Task KeyTried(KeyReport report) => FromHostAsync(host => new ValueTask(sessions.KeyTriedAsync(host, report with { Secret = Tame(report.Secret, 20) ?? "", Why = Tame(report.Why, MaxReason) })));
+
+    public Task PersonAnswered(ConsentReport report) => FromHostAsync(host => new ValueTask(answers.TakeAsync(host, report with { Technician = Tame(report.Technician, 100) ?? "", Person = Tame(report.Person, 100) ?? "" }, Context.ConnectionAborted)));
 
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {

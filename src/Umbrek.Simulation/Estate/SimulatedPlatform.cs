@@ -84,6 +84,8 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public IAgentUpdate? Update(StateDirectory state) => update;
 
+    public IPeopleHere People(StateDirectory state) => new SimulatedPeople(host, time);
+
     public AwayReason StopReason() => AwayReason.AgentStopped;
 
     private string Id(string what) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{what} {host.Name}")));

@@ -27,6 +27,9 @@ public static class ProblemTypes
     public const string NotSignedIn = "not-signed-in";
     public const string WrongCredentials = "wrong-credentials";
     public const string TooManyAttempts = "too-many-attempts";
+
+    /// <summary>They come faster than the service lets one account call.</summary>
+    public const string TooManyCalls = "too-many-calls";
     public const string NotFound = "not-found";
     public const string Conflict = "conflict";
     public const string Changed = "changed-meanwhile";

@@ -40,6 +40,7 @@ public static class ToService
     public const string UpdateEnded = nameof(UpdateEnded);
     public const string OwnSide = nameof(OwnSide);
     public const string KeyTried = nameof(KeyTried);
+    public const string PersonAnswered = nameof(PersonAnswered);
     public const string Goodbye = nameof(Goodbye);
 }
 
@@ -129,6 +130,10 @@ public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, s
 /// <param name="Why">Why it was refused; null when it was proven.</param>
 /// <param name="Changed">Another access key was set with it.</param>
 public sealed record KeyReport(Guid SessionId, string Secret, string? Why, bool Changed = false);
+
+/// <summary>A person at the host was asked whether a run may begin, and has answered.</summary>
+/// <param name="Person">The person's logon there.</param>
+public sealed record ConsentReport(Guid RunId, string Technician, string Person, bool Agreed);
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>
 public sealed record SessionEnd(Guid SessionId);

@@ -1,3 +1,4 @@
+using Microsoft.Extensions.Time.Testing;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
@@ -19,6 +20,7 @@ public sealed class RunTableTests : IDisposable
     private readonly TestDirectory directory = new();
     private readonly StateDirectory state;
     private readonly ProcessPlatform platform = new();
+    private readonly FakeTimeProvider deskTime = new(DateTimeOffset.UtcNow);
 
     public RunTableTests() => state = new StateDirectory(directory.In("s"));
 
@@ -123,10 +125,103 @@ public sealed class RunTableTests : IDisposable
         Directory.EnumerateDirectories(state.Runs).ShouldBeEmpty();
     }
 
-    private RunTable Open()
+    private static readonly HostPolicy Asking = HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn, Notice = NoticeRule.During };
+
+    [Fact]
+    public async Task A_person_who_is_logged_in_is_asked_once_and_told_what_begins_and_ends()
+    {
+        var people = new PeopleDouble("elin");
+        var first = TestRun.Order("echo one");
+        using var runs = Open(Asking, people);
+        runs.Accept(first, DateTimeOffset.UtcNow).ShouldBeNull();
+        runs.Accept(first, DateTimeOffset.UtcNow).ShouldBeNull();
+        await Wait.UntilAsync(() => people.Asked.Count == 1, "the question");
+        runs.Holds.ShouldContain(h => h.RunId == first.RunId && h.Reason!.StartsWith("A person at the host is asked first"));
+        people.Asked[0].What.ShouldBe("echo one");
+        runs.Unfinished.ShouldBe([first.RunId]);
+        Directory.EnumerateDirectories(state.Runs).ShouldBeEmpty();
+
+        people.Answer(new ConsentAnswer(true, "elin"));
+        await DeliverAsync(runs, first.RunId);
+        runs.Answers.ShouldHaveSingleItem().ShouldBe(new ConsentReport(first.RunId, first.OrderedBy, "elin", true));
+        await Wait.UntilAsync(() => people.Told.Count == 2, "both words");
+        people.Told.ShouldBe([$"{first.OrderedBy} begins now on this computer: echo one", $"{first.OrderedBy} has ended on this computer: echo one"]);
+
+        // The agreement counts for a while, and then no longer.
+        var second = TestRun.Order("echo two");
+        runs.Accept(second, DateTimeOffset.UtcNow);
+        await DeliverAsync(runs, second.RunId);
+        people.Asked.Count.ShouldBe(1);
+        deskTime.Advance(ConsentDesk.GoodFor);
+        runs.Accept(TestRun.Order("echo three"), DateTimeOffset.UtcNow);
+        await Wait.UntilAsync(() => people.Asked.Count == 2, "the question anew");
+    }
+
+    [Fact]
+    public async Task A_refusal_no_answer_and_nobody_to_ask_each_run_nothing_and_say_so()
+    {
+        var people = new PeopleDouble("elin");
+        var marker = directory.In("marker");
+        using var runs = Open(Asking with { Consent = ConsentRule.Always }, people);
+        async Task<string> EndOfAsync(RunEvent? at, Action? meanwhile)
+        {
+            at.ShouldBeNull();
+            meanwhile?.Invoke();
+            RunEvent? end = null;
+            await Wait.UntilAsync(() => runs.Refusals.TryDequeue(out end), "the refusal");
+            end!.End!.Outcome.ShouldBe(RunOutcome.Refused);
+            return end.End.Reason!;
+        }
+        async Task<string> AskedAsync(Action then)
+        {
+            var before = people.Asked.Count;
+            var order = runs.Accept(TestRun.Order($"touch {marker}"), DateTimeOffset.UtcNow);
+            await Wait.UntilAsync(() => people.Asked.Count > before, "the question");
+            return await EndOfAsync(order, then);
+        }
+        (await AskedAsync(() => people.Answer(new ConsentAnswer(false, "elin")))).ShouldBe("elin, who is logged in there, has refused it. Nothing was run.");
+        runs.Answers.ShouldHaveSingleItem().Agreed.ShouldBeFalse();
+        (await AskedAsync(() => deskTime.Advance(ConsentDesk.AnswerWithin))).ShouldBe("Nobody at this host has agreed within 2 minutes. Nothing was run.");
+        people.Here = [];
+        (await EndOfAsync(runs.Accept(TestRun.Order($"touch {marker}"), DateTimeOffset.UtcNow), null)).ShouldStartWith("A person at this host has to agree each time, and nobody is logged in there.");
+        File.Exists(marker).ShouldBeFalse();
+        people.Told.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_run_that_is_cancelled_while_a_person_is_asked_never_begins()
+    {
+        var people = new PeopleDouble("elin");
+        var order = TestRun.Order("echo no");
+        using var runs = Open(Asking, people);
+        runs.Accept(order, DateTimeOffset.UtcNow);
+        await Wait.UntilAsync(() => people.Asked.Count == 1, "the question");
+        runs.Cancel(order.RunId);
+        RunEvent? end = null;
+        await Wait.UntilAsync(() => runs.Refusals.TryDequeue(out end), "the end");
+        (end!.RunId, end.End!.State).ShouldBe((order.RunId, RunState.Cancelled));
+        await Wait.UntilAsync(() => people.Withdrawn == 1, "the question to be withdrawn");
+        runs.Unfinished.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Where_people_are_told_before_it_begins_a_moment_later()
+    {
+        var people = new PeopleDouble("elin");
+        var order = TestRun.Order("echo later");
+        using var runs = Open(HostPolicy.Everything with { Notice = NoticeRule.Before }, people);
+        runs.Accept(order, DateTimeOffset.UtcNow);
+        people.Told.ShouldHaveSingleItem().ShouldBe($"{order.OrderedBy} begins in 5 seconds on this computer: echo later");
+        Directory.EnumerateDirectories(state.Runs).ShouldBeEmpty();
+        people.Asked.ShouldBeEmpty();
+        deskTime.Advance(ConsentDesk.Warning);
+        await DeliverAsync(runs, order.RunId);
+    }
+
+    private RunTable Open(HostPolicy? policy = null, IPeopleHere? people = null)
     {
         var (keys, log) = (new HostKeys(state, null, TimeProvider.System), new AgentLog(TextWriter.Null, TimeProvider.System));
-        var runs = new RunTable(state, platform, new HostRules(state, HostPolicy.Everything, keys, log), new SessionTable(keys, TimeProvider.System), TimeProvider.System, log);
+        var runs = new RunTable(state, platform, new HostRules(state, policy ?? HostPolicy.Everything, keys, log), new SessionTable(keys, TimeProvider.System), new ConsentDesk(people ?? new PeopleDouble(), deskTime), TimeProvider.System, log);
         runs.Load();
         return runs;
     }
@@ -156,6 +251,44 @@ public sealed class RunTableTests : IDisposable
         return events;
     }
 
+    /// <summary>People who answer when the test says so.</summary>
+    private sealed class PeopleDouble(params string[] here) : IPeopleHere
+    {
+        private TaskCompletionSource<ConsentAnswer> next = new();
+
+        public IReadOnlyList<string> Here { get; set; } = here;
+        public List<ConsentQuestion> Asked { get; } = [];
+        public List<string> Told { get; } = [];
+        public int Withdrawn { get; private set; }
+
+        public void Answer(ConsentAnswer answer) => Interlocked.Exchange(ref next, new()).SetResult(answer);
+
+        public IReadOnlyList<string> LoggedIn() => Here;
+
+        public void Tell(string text)
+        {
+            lock (Told)
+            {
+                Told.Add(text);
+            }
+        }
+
+        public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
+        {
+            var answer = next.Task;
+            Asked.Add(question);
+            try
+            {
+                return await answer.WaitAsync(cancel);
+            }
+            catch (OperationCanceledException)
+            {
+                Withdrawn++;
+                throw;
+            }
+        }
+    }
+
     /// <summary>Keepers as real processes; nothing else of a host.</summary>
     private sealed class ProcessPlatform : IHostPlatform
     {
@@ -165,6 +298,8 @@ public sealed class RunTableTests : IDisposable
         public string AgentVersion => "0";
 
         public IAgentUpdate? Update(StateDirectory state) => null;
+
+        public IPeopleHere People(StateDirectory state) => new PeopleDouble();
 
         public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) => throw new NotSupportedException();
 

@@ -39,6 +39,22 @@ public sealed class HttpTests
     }
 
     [Fact]
+    public async Task Whoever_calls_too_fast_is_told_to_go_slower_and_nobody_else_is()
+    {
+        await using var service = await TestService.StartAsync(adjust: o => o with { CallsPerSecond = 5 });
+        var answers = await Task.WhenAll(Enumerable.Range(0, 120).Select(_ => service.SendAsync(HttpMethod.Get, "/api/v1/hosts")));
+        answers.Count(a => a.Status == HttpStatusCode.OK).ShouldBeInRange(20, 100);
+        var refused = answers.First(a => a.Status == HttpStatusCode.TooManyRequests);
+        refused.Body.ShouldContain("urn:umbrek:problem:too-many-calls");
+        refused.Body.ShouldContain($"come from the account {TestService.Name}. Go on in 1 s, and slower.");
+        refused.Response.Headers.RetryAfter!.Delta.ShouldBe(TimeSpan.FromSeconds(1));
+        answers.ShouldAllBe(a => a.Status == HttpStatusCode.OK || a.Status == HttpStatusCode.TooManyRequests);
+        // An address without an account has its own; pages and links are not calls.
+        (await service.SendAsync(HttpMethod.Get, "/api/v1/sign-in/ways", signedIn: false)).Status.ShouldBe(HttpStatusCode.OK);
+        (await service.SendAsync(HttpMethod.Get, "/health/live", signedIn: false)).Status.ShouldBe(HttpStatusCode.OK);
+    }
+
+    [Fact]
     public async Task No_endpoint_but_the_named_ones_answers_a_stranger()
     {
         await using var service = await TestService.StartAsync();

@@ -44,6 +44,7 @@ public sealed class LinkMessageTests
         new RunOrder(Id, Id, Noon, new CommandSpec { Line = "df -h", Arguments = ["df"], Shell = "/bin/bash", WorkingDirectory = "/tmp", TimeoutSeconds = 1.5 }, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
         new ChannelOrder(Id, Id, "key", "ticket", "Ines Okafor"),
         new SessionEnd(Id),
+        new ConsentReport(Id, "ines", "elin", true),
         new KeyReport(Id, "access-key", "The access key is wrong.", true),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),

@@ -1,4 +1,3 @@
-using System.Buffers.Binary;
 using System.Globalization;
 using System.Net.NetworkInformation;
 using System.Net.Sockets;
@@ -32,7 +31,7 @@ internal static class LinuxFacts
         facts.Add(FactNames.Disks, [.. LinuxSampler.ReadFileSystems().Select(f => $"{f.MountPoint} {f.Type} {f.TotalBytes}")]);
         facts.Add(FactNames.Addresses, Addresses());
         facts.Add(FactNames.BootedAt, BootTime());
-        facts.Add(FactNames.Users, LoggedIn());
+        facts.Add(FactNames.Users, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Take(64)]);
         return facts.Items;
     }
 
@@ -71,26 +70,4 @@ internal static class LinuxFacts
             .Distinct()
             .Order(StringComparer.Ordinal)
             .Take(32)];
-
-    /// <summary>utmp(5) on 64-bit glibc: records of 384 bytes; type at 0 (7 is a person), name at 44, 32 bytes.</summary>
-    private static string[] LoggedIn()
-    {
-        const int recordLength = 384;
-        const short userProcess = 7;
-        try
-        {
-            var utmp = File.ReadAllBytes("/run/utmp");
-            return [.. Enumerable.Range(0, utmp.Length / recordLength)
-                .Select(i => utmp.AsMemory(i * recordLength, recordLength))
-                .Where(r => BinaryPrimitives.ReadInt16LittleEndian(r.Span) == userProcess)
-                .Select(r => Encoding.UTF8.GetString(r.Span.Slice(44, 32)).TrimEnd('\0'))
-                .Distinct()
-                .Order(StringComparer.Ordinal)
-                .Take(64)];
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-        {
-            return [];
-        }
-    }
 }

@@ -46,6 +46,8 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
+    public IPeopleHere People(StateDirectory state) => new LinuxPeople(state, ProgramName());
+
     public AwayReason StopReason() =>
         // The login manager forbids logins with this file as the first act of a shutdown (nologin(5)).
         File.Exists("/run/nologin") ? AwayReason.HostShuttingDown : AwayReason.AgentStopped;
@@ -71,6 +73,14 @@ public sealed class LinuxPlatform : IHostPlatform
             // No table, no addresses.
         }
         return known;
+    }
+
+    /// <summary>What a person here types to start this program.</summary>
+    private static string ProgramName()
+    {
+        const string name = "umbrek-agent";
+        string[] searched = ["/usr/local/bin", "/usr/bin", "/usr/local/sbin", "/usr/sbin"];
+        return searched.Any(d => File.Exists(Path.Combine(d, name))) ? name : Environment.ProcessPath ?? name;
     }
 
     internal static string? ReadLine(string file)

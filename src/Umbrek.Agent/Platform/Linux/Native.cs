@@ -28,6 +28,45 @@ internal static unsafe partial class Native
     [LibraryImport("libc", EntryPoint = "geteuid")]
     public static partial uint EffectiveUser();
 
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
+    private static partial int Open(byte* path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "write", SetLastError = true)]
+    private static partial nint Write(int descriptor, byte* bytes, nint length);
+
+    [LibraryImport("libc", EntryPoint = "getpwuid")]
+    private static partial byte** UserById(uint user);
+
+    private static readonly Lock UserLookup = new();
+
+    /// <summary>The name of a user (getpwuid(3), whose answer the next call overwrites), or null.</summary>
+    public static string? NameOfUser(uint user)
+    {
+        lock (UserLookup)
+        {
+            // struct passwd begins with the name.
+            var entry = UserById(user);
+            return entry is null ? null : Marshal.PtrToStringUTF8((nint)entry[0]);
+        }
+    }
+
+    /// <summary>Writes what the terminal takes at once: one that stands still holds nobody up.</summary>
+    public static void WriteToTerminal(string device, ReadOnlySpan<byte> bytes)
+    {
+        const int writeOnly = 1;
+        const int noControl = 0x100;
+        const int nonBlocking = 0x800;
+        fixed (byte* path = System.Text.Encoding.UTF8.GetBytes(device + '\0'), first = bytes)
+        {
+            var descriptor = Open(path, writeOnly | noControl | nonBlocking | OpenCloseOnExec);
+            if (descriptor >= 0)
+            {
+                _ = Write(descriptor, first, bytes.Length);
+                _ = Close(descriptor);
+            }
+        }
+    }
+
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 

@@ -7,7 +7,7 @@ public readonly record struct FactValue(string Text, double? Number = null);
 public sealed record OwnValue(string Field, string Text, double? Number = null, DateOnly? Day = null);
 
 /// <summary>The figures of a host's latest sample that selections compare. Sizes in bytes.</summary>
-public sealed record HealthFigures(double ProcessorPercent, double Load1, double MemoryUsedPercent, long MemoryTotalBytes, long MemoryFreeBytes, double? StorageUsedPercent, long? StorageFreeBytes, long UptimeSeconds)
+public sealed record HealthFigures(double ProcessorPercent, double Load1, double MemoryUsedPercent, long MemoryTotalBytes, long MemoryFreeBytes, double? StorageUsedPercent, long? StorageFreeBytes, long UptimeSeconds, double? SwapUsedPercent = null, double? TemperatureCelsius = null)
 {
     public double? MemoryFreePercent => MemoryTotalBytes <= 0 ? null : 100.0 * MemoryFreeBytes / MemoryTotalBytes;
 }
@@ -17,6 +17,12 @@ public sealed record SelectableHost(string SystemName, string Label, string Grou
 {
     public DateTimeOffset LastSeenAt { get; init; }
     public DateTimeOffset EnrolledAt { get; init; }
+
+    /// <summary>Why it is away.</summary>
+    public AwayReason AwayFor { get; init; }
+
+    /// <summary>When the fullest file system will be full, or null when it does not fill.</summary>
+    public DateTimeOffset? StorageFullAt { get; init; }
     public string AgentVersion { get; init; } = "";
     public bool Retired { get; init; }
     public IReadOnlyList<string> Tags { get; init; } = [];

@@ -54,6 +54,7 @@ public abstract record Selection
         {
             HostCondition.Linked => host.Presence == PresenceState.Linked,
             HostCondition.Away => host.Presence != PresenceState.Linked,
+            HostCondition.Lost => host is { Presence: PresenceState.Away, AwayFor: AwayReason.LostContact },
             HostCondition.Used => host.Fact(Inventory.FactNames.Users).Count > 0,
             _ => host.Retired,
         };
@@ -173,6 +174,9 @@ public enum HostCondition
     Linked,
     Away,
 
+    /// <summary>Away without a word: its line, its power or its agent is gone.</summary>
+    Lost,
+
     /// <summary>Somebody is logged in.</summary>
     Used,
     Retired,
@@ -184,6 +188,7 @@ public static class HostConditions
     [
         ("linked", HostCondition.Linked, "its link is up"),
         ("away", HostCondition.Away, "it has no link now"),
+        ("lost", HostCondition.Lost, "it went away without a word"),
         ("used", HostCondition.Used, "somebody is logged in"),
         ("retired", HostCondition.Retired, "it was taken out of care"),
     ];

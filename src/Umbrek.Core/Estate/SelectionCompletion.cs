@@ -104,7 +104,7 @@ public static class SelectionCompletion
 
     private static IEnumerable<Offer> Conditions(SelectionOffers offers) =>
     [
-        new("in", "a group with everything below it", true), new("is", "linked, away, used, retired", true), new("tagged", "hosts with a tag", true), new("used", "by a person who is logged in", true),
+        new("in", "a group with everything below it", true), new("is", "linked, away, lost, used, retired", true), new("tagged", "hosts with a tag", true), new("used", "by a person who is logged in", true),
         new("saved", "a saved selection", true), new("field", "an own field of the customer", true), new("fact", "any fact", true), new("not", "all but these", true), new("all", "every host", true),
         .. SelectionKey.All.Select(k => new Offer(k.Name, k.Says, true)),
         .. offers.Hosts.Select(h => new Offer(h, "host")),

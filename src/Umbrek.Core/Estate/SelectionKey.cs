@@ -19,6 +19,9 @@ public sealed record SelectionKey(string Name, string Says, params Dimension[] D
     /// <summary>Compared as versions: 0.9 is below 0.10.</summary>
     public bool IsVersion { get; init; }
 
+    /// <summary>Without a figure there is none to speak of, rather than one that is not known.</summary>
+    public bool MeansNoneWhenMissing { get; init; }
+
     public bool IsText => Dimensions.Length == 0;
 
     /// <summary>Every key; whoever stores hosts must know each of them.</summary>
@@ -41,7 +44,14 @@ public sealed record SelectionKey(string Name, string Says, params Dimension[] D
         new("memory.free", "memory that programs can still get", Dimension.Size, Dimension.Percent) { Figure = (h, d, _) => d == Dimension.Size ? h.Health?.MemoryFreeBytes : h.Health?.MemoryFreePercent },
         new("memory.used", "memory in use", Dimension.Percent) { Figure = (h, _, _) => h.Health?.MemoryUsedPercent },
         new("storage.used", "how full the fullest file system is", Dimension.Percent) { Figure = (h, _, _) => h.Health?.StorageUsedPercent },
+        new("storage.full-in", "how long until the fullest file system is full, if it goes on like this", Dimension.Time) { Figure = (h, _, now) => (h.StorageFullAt - now)?.TotalSeconds, MeansNoneWhenMissing = true },
         new("storage.free", "what is free on the fullest file system", Dimension.Size) { Figure = (h, _, _) => h.Health?.StorageFreeBytes },
+        new("swap.used", "swap space in use", Dimension.Percent) { Figure = (h, _, _) => h.Health?.SwapUsedPercent, MeansNoneWhenMissing = true },
+        new("temperature", "degrees Celsius of the hottest sensor", Dimension.Count) { Figure = (h, _, _) => h.Health?.TemperatureCelsius },
+        new("service.failed", "a service that has failed") { Fact = FactNames.ServicesFailed },
+        new("updates", "how many updates wait", Dimension.Count) { Fact = FactNames.UpdatesPending, Figure = (h, _, _) => First(h, FactNames.UpdatesPending) },
+        new("updates.security", "how many of them close security holes", Dimension.Count) { Fact = FactNames.UpdatesSecurity, Figure = (h, _, _) => First(h, FactNames.UpdatesSecurity) },
+        new("restart.needed", "yes when it has to be restarted for its updates to count") { Fact = FactNames.RestartNeeded },
         new("up", "how long it has been up", Dimension.Time) { Figure = (h, _, _) => h.Health?.UptimeSeconds },
         new("seen", "how long ago it was last heard of; nothing for a linked one", Dimension.Time) { Figure = (h, _, now) => h.Presence == PresenceState.Linked ? 0 : (now - h.LastSeenAt).TotalSeconds },
         new("enrolled", "how long ago it joined", Dimension.Time) { Figure = (h, _, now) => (now - h.EnrolledAt).TotalSeconds },

@@ -15,6 +15,22 @@ public sealed record Sample
     public long SwapTotalBytes { get; init; }
     public long SwapFreeBytes { get; init; }
     public long UptimeSeconds { get; init; }
+
+    /// <summary>Of all processor time, what was spent waiting for disks; null where the system does not tell.</summary>
+    public double? WaitingPercent { get; init; }
+
+    /// <summary>Of all processor time, what the machine underneath gave to others.</summary>
+    public double? StolenPercent { get; init; }
+
+    /// <summary>All disks together.</summary>
+    public double? DiskReadBytesPerSecond { get; init; }
+
+    /// <inheritdoc cref="DiskReadBytesPerSecond"/>
+    public double? DiskWrittenBytesPerSecond { get; init; }
+
+    /// <summary>Of the hottest sensor.</summary>
+    public double? TemperatureCelsius { get; init; }
+    public int? Processes { get; init; }
     /// <summary>Never null, whatever was left out on the wire.</summary>
     public IReadOnlyList<FileSystemSample> FileSystems { get; init => field = value ?? []; } = [];
     /// <inheritdoc cref="FileSystems"/>
@@ -23,14 +39,17 @@ public sealed record Sample
     public double MemoryUsedPercent =>
         MemoryTotalBytes <= 0 ? 0 : 100.0 * (MemoryTotalBytes - MemoryAvailableBytes) / MemoryTotalBytes;
 
+    /// <summary>Null without swap space.</summary>
+    public double? SwapUsedPercent => SwapTotalBytes <= 0 ? null : 100.0 * (SwapTotalBytes - SwapFreeBytes) / SwapTotalBytes;
+
     /// <summary>The fullest file system, or null when none is known.</summary>
     public FileSystemSample? Fullest => FileSystems.MaxBy(f => f.UsedPercent);
 }
 
 /// <param name="AvailableBytes">What an ordinary program may still write; the system's own reserve is not in it.</param>
-public sealed record FileSystemSample(string MountPoint, string Type, long TotalBytes, long UsedBytes, long AvailableBytes)
+public sealed record FileSystemSample(string MountPoint, string Type, long TotalBytes, long UsedBytes, long AvailableBytes, double? InodesUsedPercent = null)
 {
     public double UsedPercent => UsedBytes + AvailableBytes <= 0 ? 0 : 100.0 * UsedBytes / (UsedBytes + AvailableBytes);
 }
 
-public sealed record InterfaceSample(string Name, double ReceivedBytesPerSecond, double SentBytesPerSecond);
+public sealed record InterfaceSample(string Name, double ReceivedBytesPerSecond, double SentBytesPerSecond, double? ErrorsPerSecond = null);

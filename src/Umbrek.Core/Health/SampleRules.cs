@@ -20,6 +20,7 @@ public static class SampleRules
         && double.IsFinite(sample.ProcessorPercent) && double.IsFinite(sample.Load1) && double.IsFinite(sample.Load5) && double.IsFinite(sample.Load15)
         && sample.MemoryTotalBytes >= 0
         && sample.FileSystems.Count <= 64 && sample.Interfaces.Count <= 64
-        && sample.FileSystems.All(f => f is { MountPoint: not null, Type: not null })
-        && sample.Interfaces.All(i => i is { Name: not null } && double.IsFinite(i.ReceivedBytesPerSecond) && double.IsFinite(i.SentBytesPerSecond));
+        && new[] { sample.WaitingPercent, sample.StolenPercent, sample.DiskReadBytesPerSecond, sample.DiskWrittenBytesPerSecond, sample.TemperatureCelsius }.All(v => v is null || double.IsFinite(v.Value))
+        && sample.FileSystems.All(f => f is { MountPoint.Length: <= 200, Type: not null } && (f.InodesUsedPercent is null || double.IsFinite(f.InodesUsedPercent.Value)))
+        && sample.Interfaces.All(i => i is { Name.Length: <= 200 } && (i.ErrorsPerSecond is null || double.IsFinite(i.ErrorsPerSecond.Value)) && double.IsFinite(i.ReceivedBytesPerSecond) && double.IsFinite(i.SentBytesPerSecond));
 }

@@ -27,6 +27,15 @@ public static class FactNames
         SystemName, MachineId, OsName, OsVersion, Kernel, Architecture, Vendor, Model, ProcessorModel, ProcessorCount, MemoryTotal, Disks, Addresses, BootedAt, Users, AgentVersion,
     ];
 
+    /// <summary>What comes and goes: a host that has nothing to say of it may leave it out.</summary>
+    public const string ServicesFailed = "services.failed";
+    public const string UpdatesPending = "updates.pending";
+    public const string UpdatesSecurity = "updates.security";
+    public const string RestartNeeded = "restart.needed";
+
+    /// <summary>Whether the clock is kept right by a time service: yes or no.</summary>
+    public const string ClockKept = "clock.kept";
+
     public const string SystemName = "host.name";
     public const string MachineId = "host.machine-id";
     public const string OsName = "os.name";

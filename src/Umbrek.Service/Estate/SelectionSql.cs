@@ -74,6 +74,7 @@ public sealed class SelectionSql
                 {
                     HostCondition.Linked => $"""h."Presence"={(int)PresenceState.Linked}""",
                     HostCondition.Away => $"""h."Presence"<>{(int)PresenceState.Linked}""",
+                    HostCondition.Lost => $"""(h."Presence"={(int)PresenceState.Away} AND h."PresenceReason"={(int)AwayReason.LostContact})""",
                     HostCondition.Used => FactExists(FactNames.Users, "1=1"),
                     _ => """h."RetiredAt" IS NOT NULL""",
                 });
@@ -149,7 +150,7 @@ public sealed class SelectionSql
         return (key.Name, than.Unit.Dimension) switch
         {
             ("processor", _) => Known(Latest("""s."ProcessorPercent" """)),
-            ("processor.count", _) => Known($"""(SELECT v."Number" FROM "FactValues" v WHERE v."HostId"=h."Id" AND v."Name"={Value(FactNames.ProcessorCount)} ORDER BY v."Ordinal" LIMIT 1)"""),
+            _ when key.Fact is { } fact => Known($"""(SELECT v."Number" FROM "FactValues" v WHERE v."HostId"=h."Id" AND v."Name"={Value(fact)} ORDER BY v."Ordinal" LIMIT 1)"""),
             ("load", _) => Known(Latest("""s."Load1" """)),
             ("memory.total", _) => Known(Latest("""s."MemoryTotalBytes" """)),
             ("memory.free", Dimension.Size) => Known(Latest("""s."MemoryFreeBytes" """)),
@@ -157,6 +158,9 @@ public sealed class SelectionSql
             ("memory.used", _) => Known(Latest("""s."MemoryUsedPercent" """)),
             ("storage.used", _) => Known(Latest("""CASE WHEN s."StorageFreeBytes" IS NOT NULL THEN s."StorageUsedPercent" END""")),
             ("storage.free", _) => Known(Latest("""s."StorageFreeBytes" """)),
+            ("storage.full-in", _) => $"""COALESCE(h."StorageFullAt" {relation.Sign()} {Value(dialect.Time(now + TimeSpan.FromSeconds(Math.Min(than.Value, 3e9))))},FALSE)""",
+            ("swap.used", _) => Known(Latest("""s."SwapUsedPercent" """)),
+            ("temperature", _) => Known(Latest("""s."TemperatureCelsius" """)),
             ("up", _) => Known(Latest("""s."UptimeSeconds" """)),
             // An age is compared as the time it began: older is smaller.
             ("seen", _) => $"""CASE WHEN h."Presence"={(int)PresenceState.Linked} THEN {(relation.Holds(0, than.Value) ? "1=1" : "1=0")} ELSE h."LastSeenAt" {Turned(relation)} {Value(dialect.Time(Before(than)))} END""",

@@ -106,6 +106,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
+        typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -304,6 +305,19 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(JobDetail))]
 [JsonSerializable(typeof(JobChanges))]
 [JsonSerializable(typeof(SampleSeries))]
+[JsonSerializable(typeof(MetricSeries))]
+[JsonSerializable(typeof(HealthOverview))]
+[JsonSerializable(typeof(AlertAct))]
+[JsonSerializable(typeof(AlertDetail))]
+[JsonSerializable(typeof(AlertsChanged))]
+[JsonSerializable(typeof(Page<AlertLine>))]
+[JsonSerializable(typeof(Page<AlertInfo>))]
+[JsonSerializable(typeof(CheckInfo))]
+[JsonSerializable(typeof(Page<CheckInfo>))]
+[JsonSerializable(typeof(NewCheck))]
+[JsonSerializable(typeof(CheckWish))]
+[JsonSerializable(typeof(CheckTrial))]
+[JsonSerializable(typeof(CheckTrialResult))]
 [JsonSerializable(typeof(PresenceInfo))]
 [JsonSerializable(typeof(Problem))]
 [JsonSerializable(typeof(string))]

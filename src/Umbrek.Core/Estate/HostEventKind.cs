@@ -17,4 +17,7 @@ public enum HostEventKind
     /// <summary>A job ran on it.</summary>
     Ran,
     Updated,
+
+    /// <summary>An alert was raised.</summary>
+    Alerted,
 }

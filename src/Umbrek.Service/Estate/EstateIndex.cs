@@ -109,7 +109,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         {
             EnrolledAt = row.EnrolledAt,
         };
-        return new Entry(summary, row.PublicKey, row.HardwareId, HostSides.Read(row), null, new SelectableHost("", "", "", PresenceState.Expected), new Findable([], []));
+        return new Entry(summary, row.PublicKey, row.HardwareId, HostSides.Read(row), null, new SelectableHost("", "", "", PresenceState.Expected) { StorageFullAt = row.StorageFullAt }, new Findable([], []));
     }
 
     /// <summary>The host is no more.</summary>
@@ -121,6 +121,9 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     }
 
     public HostSummary? Find(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Summary;
+
+    /// <summary>What rules see of the host.</summary>
+    public SelectableHost? FindSelectable(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Selectable;
 
     public Sample? LatestSample(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Sample;
 
@@ -145,6 +148,9 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
 
     /// <summary>True when everything that the selection compares is held here.</summary>
     public static bool CanAnswer(Selection selection) => selection.FactsRead.All(FactsHeld.Contains);
+
+    /// <summary>Whether the fact is held here.</summary>
+    public static bool Holds(string fact) => FactsHeld.Contains(fact);
 
     /// <summary>Hosts of a selection by label, then id. Retired ones stand aside unless it speaks of them.</summary>
     /// <param name="reach">Only those that it lets one see.</param>
@@ -250,6 +256,9 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         },
     }, words: false);
 
+    /// <summary>The fullest file system will be full then, or does not fill.</summary>
+    public void Fills(Guid hostId, DateTimeOffset? at) => Update(hostId, e => e.Selectable.StorageFullAt == at ? e : e with { Selectable = e.Selectable with { StorageFullAt = at } }, words: false);
+
     public void Learnt(Guid hostId, IReadOnlyList<Fact> facts)
     {
         foreach (var fact in facts.Where(f => FactsHeld.Contains(f.Name)))
@@ -288,6 +297,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
                 Label = s.Label,
                 GroupPath = s.GroupPath,
                 Presence = s.Presence.State,
+                AwayFor = s.Presence.Reason,
                 LastSeenAt = s.LastSeenAt,
                 EnrolledAt = s.EnrolledAt,
                 AgentVersion = s.AgentVersion,
@@ -306,7 +316,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public static HealthFigures Figures(Sample sample)
     {
         var fullest = sample.Fullest;
-        return new(sample.ProcessorPercent, sample.Load1, sample.MemoryUsedPercent, sample.MemoryTotalBytes, sample.MemoryAvailableBytes, fullest?.UsedPercent, fullest?.AvailableBytes, sample.UptimeSeconds);
+        return new(sample.ProcessorPercent, sample.Load1, sample.MemoryUsedPercent, sample.MemoryTotalBytes, sample.MemoryAvailableBytes, fullest?.UsedPercent, fullest?.AvailableBytes, sample.UptimeSeconds, sample.SwapUsedPercent, sample.TemperatureCelsius);
     }
 
     /// <summary>Every host, retired ones too, as a list under the headings of its groups begins.</summary>

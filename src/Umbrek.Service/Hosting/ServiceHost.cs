@@ -68,6 +68,8 @@ public static class ServiceHost
         await app.Services.GetRequiredService<Vault>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<PolicyIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<CheckBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<AlertBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
         // Only now are the endpoints made; making them twice would take a second.
@@ -155,6 +157,14 @@ public static class ServiceHost
         services.AddHostedService(p => p.GetRequiredService<RolloutService>());
         services.AddSingleton<SampleService>();
         services.AddHostedService<SamplePruner>();
+        services.AddSingleton<RollupQueue>();
+        services.AddHostedService<RollupWriter>();
+        services.AddSingleton<SeriesReader>();
+        services.AddSingleton<CheckBook>();
+        services.AddSingleton<CheckService>();
+        services.AddSingleton<AlertBook>();
+        services.AddSingleton<AlertService>();
+        services.AddHostedService<CheckEngine>();
         services.AddSingleton<RunBook>();
         services.AddSingleton<JobFeed>();
         services.AddSingleton<JobReader>();
@@ -293,6 +303,8 @@ public static class ServiceHost
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();
+        api.MapAlerts();
+        api.MapChecks();
         api.MapJobs();
         api.MapAudit();
         app.MapInstallerFiles();

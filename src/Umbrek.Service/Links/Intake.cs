@@ -4,6 +4,7 @@ using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Health;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Links;
@@ -14,7 +15,7 @@ namespace Umbrek.Service.Links;
 /// The one writer of everything that arrives by the thousand: samples, facts, presence, run events. What waits is written
 /// in one transaction; only then is it acknowledged to the agents and shown to people. Nobody else changes a run's state.
 /// </summary>
-public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBook runs, JobFeed jobs, IAgentLinks links, TimeProvider time, ILogger<Intake> log) : BackgroundService
+public sealed partial class Intake(IDatabase database, EstateIndex estate, RollupQueue rollups, RunBook runs, JobFeed jobs, IAgentLinks links, TimeProvider time, ILogger<Intake> log) : BackgroundService
 {
     private const int BatchItems = 4000;
 
@@ -32,6 +33,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples) : Item;
     private sealed record FactsItem(Guid HostId, IReadOnlyList<Fact> Facts) : Item;
     private sealed record PresenceItem(PresenceChange Change) : Item;
+    private sealed record RollupsItem(IReadOnlyList<RollupRow> Rows, IReadOnlyList<(Guid HostId, DateTimeOffset? At)> StorageFull, TaskCompletionSource Done) : Item;
     private sealed record EventsItem(Guid HostId, IReadOnlyList<RunEvent> Events) : Item;
     private sealed record HeldItem(Guid HostId, RunHeld Held) : Item;
     private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, NewAuditLine? Audit, TaskCompletionSource Done) : Item;
@@ -47,6 +49,14 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
     }
 
     public ValueTask FactsAsync(Guid hostId, IReadOnlyList<Fact> facts) => queue.Writer.WriteAsync(new FactsItem(hostId, facts));
+
+    /// <summary>Roll-ups that were made of what is stored; completes when they are stored too.</summary>
+    public async Task RollupsAsync(IReadOnlyList<RollupRow> rows, IReadOnlyList<(Guid HostId, DateTimeOffset? At)> storageFull)
+    {
+        var done = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        await UrgentAsync(new RollupsItem(rows, storageFull, done)).ConfigureAwait(false);
+        await done.Task.ConfigureAwait(false);
+    }
 
     public ValueTask PresenceAsync(PresenceChange change) => UrgentAsync(new PresenceItem(change));
 
@@ -169,6 +179,11 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
                 break;
             case FactsItem f:
                 work.Batch.Facts.AddRange(f.Facts.Select(fact => (f.HostId, fact)));
+                break;
+            case RollupsItem r:
+                work.Batch.Rollups.AddRange(r.Rows);
+                work.Batch.StorageFull.AddRange(r.StorageFull);
+                work.Waiting.Add(r.Done);
                 break;
             case PresenceItem p:
                 work.Batch.Presences.Add(p.Change);
@@ -296,6 +311,14 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, RunBo
         foreach (var group in work.Batch.Samples.GroupBy(s => s.HostId))
         {
             estate.Sampled(group.Key, group.MaxBy(s => s.Sample.At).Sample);
+        }
+        foreach (var (host, sample) in work.Batch.Samples)
+        {
+            rollups.Note(host, sample.At);
+        }
+        foreach (var (host, at) in work.Batch.StorageFull)
+        {
+            estate.Fills(host, at);
         }
         foreach (var group in work.Batch.Facts.GroupBy(f => f.HostId))
         {

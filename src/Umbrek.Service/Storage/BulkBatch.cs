@@ -15,6 +15,10 @@ public sealed record PresenceChange(Guid HostId, Presence Presence, DateTimeOffs
 public sealed class BulkBatch
 {
     public List<(Guid HostId, Sample Sample)> Samples { get; } = [];
+
+    /// <summary>Roll-ups, which take the place of those that are there, and when file systems will be full.</summary>
+    public List<RollupRow> Rollups { get; } = [];
+    public List<(Guid HostId, DateTimeOffset? At)> StorageFull { get; } = [];
     public List<(Guid HostId, Fact Fact)> Facts { get; } = [];
     public List<RunEvent> Output { get; } = [];
     public Dictionary<Guid, (RunStatus Status, DateTimeOffset? CancelRequestedAt)> Runs { get; } = [];
@@ -24,7 +28,7 @@ public sealed class BulkBatch
     /// <summary>Lines of the audit log, which are chained as they are written.</summary>
     public List<NewAuditLine> Audit { get; } = [];
 
-    public bool IsEmpty => Samples.Count + Facts.Count + Output.Count + Runs.Count + Presences.Count + Jobs.Count + Audit.Count == 0;
+    public bool IsEmpty => Samples.Count + Rollups.Count + StorageFull.Count + Facts.Count + Output.Count + Runs.Count + Presences.Count + Jobs.Count + Audit.Count == 0;
 }
 
 /// <summary>

@@ -25,6 +25,7 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         AddJobs(commands, batch);
         AddPresences(commands, batch);
         AddSamples(commands, batch);
+        AddRollups(commands, batch);
         AddFacts(commands, batch);
         AddRuns(commands, batch);
         AddOutput(commands, batch);
@@ -104,15 +105,36 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         var s = batch.Samples;
         Add(commands, """
             INSERT INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1",
-            "MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample")
-            SELECT * FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11) ON CONFLICT DO NOTHING
+            "MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample","SwapUsedPercent","TemperatureCelsius")
+            SELECT * FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13) ON CONFLICT DO NOTHING
             """,
             Column(NpgsqlDbType.Uuid, s, r => r.HostId), Column(NpgsqlDbType.TimestampTz, s, r => r.Sample.At.ToUniversalTime()),
             Column(NpgsqlDbType.Double, s, r => r.Sample.ProcessorPercent), Column(NpgsqlDbType.Double, s, r => r.Sample.MemoryUsedPercent),
             Column(NpgsqlDbType.Double, s, r => r.Sample.Fullest?.UsedPercent ?? 0), Column(NpgsqlDbType.Double, s, r => r.Sample.Load1),
             Column(NpgsqlDbType.Bigint, s, r => r.Sample.MemoryTotalBytes), Column(NpgsqlDbType.Bigint, s, r => r.Sample.MemoryAvailableBytes),
             Column(NpgsqlDbType.Bigint, s, r => r.Sample.Fullest?.AvailableBytes), Column(NpgsqlDbType.Bigint, s, r => r.Sample.UptimeSeconds),
-            Column(NpgsqlDbType.Text, s, r => JsonSerializer.Serialize(r.Sample, WireJson.Default.Sample)));
+            Column(NpgsqlDbType.Text, s, r => JsonSerializer.Serialize(r.Sample, WireJson.Default.Sample)),
+            Column(NpgsqlDbType.Double, s, r => r.Sample.SwapUsedPercent), Column(NpgsqlDbType.Double, s, r => r.Sample.TemperatureCelsius));
+    }
+
+    private static void AddRollups(NpgsqlBatch commands, BulkBatch batch)
+    {
+        var r = batch.Rollups.GroupBy(x => (x.HostId, x.Span, x.At)).Select(g => g.Last()).ToList();
+        if (r.Count > 0)
+        {
+            Add(commands, """
+                INSERT INTO "Rollups" ("HostId","Span","At","Figures") SELECT * FROM unnest($1,$2,$3,$4) ON CONFLICT ("HostId","Span","At") DO UPDATE SET "Figures"=excluded."Figures"
+                """,
+                Column(NpgsqlDbType.Uuid, r, x => x.HostId), Column(NpgsqlDbType.Integer, r, x => (int)x.Span), Column(NpgsqlDbType.TimestampTz, r, x => x.At.ToUniversalTime()), Column(NpgsqlDbType.Bytea, r, x => x.Figures));
+        }
+        var f = batch.StorageFull.GroupBy(x => x.HostId).Select(g => g.Last()).ToList();
+        if (f.Count > 0)
+        {
+            Add(commands, """
+                UPDATE "Hosts" h SET "StorageFullAt"=t.at FROM unnest($1,$2) AS t(id, at) WHERE h."Id"=t.id
+                """,
+                Column(NpgsqlDbType.Uuid, f, x => x.HostId), Column(NpgsqlDbType.TimestampTz, f, x => x.At?.ToUniversalTime()));
+        }
     }
 
     private static void AddFacts(NpgsqlBatch commands, BulkBatch batch)

@@ -511,6 +511,9 @@ public sealed class HostRow
     public Guid EnrolledWith { get; set; }
     public string AgentVersion { get; set; } = "";
     public string? Address { get; set; }
+
+    /// <summary>When the fullest file system will be full, if it goes on like this.</summary>
+    public DateTimeOffset? StorageFullAt { get; set; }
     public DateTimeOffset LastSeenAt { get; set; }
     public PresenceState Presence { get; set; }
     public AwayReason PresenceReason { get; set; }
@@ -552,9 +555,85 @@ public sealed class SampleRow
     /// <summary>Of the fullest file system; null when none is known.</summary>
     public long? StorageFreeBytes { get; set; }
     public long UptimeSeconds { get; set; }
+    public double? SwapUsedPercent { get; set; }
+    public double? TemperatureCelsius { get; set; }
 
     /// <summary>The whole sample as JSON.</summary>
     public string Sample { get; set; } = "";
+}
+
+/// <summary>What a part of time comes to on one host (<see cref="Core.Health.Rollup"/>).</summary>
+public sealed class RollupRow
+{
+    public Guid HostId { get; set; }
+    public Core.Health.RollupSpan Span { get; set; }
+
+    /// <summary>Its beginning.</summary>
+    public DateTimeOffset At { get; set; }
+    public byte[] Figures { get; set; } = [];
+}
+
+/// <summary>A check of one's own.</summary>
+public sealed class CheckRow
+{
+    public Guid Id { get; set; }
+
+    /// <summary>Its word in lists and addresses, made of its name.</summary>
+    public string Key { get; set; } = "";
+    public string Name { get; set; } = "";
+    public Core.Health.Subsystem Subsystem { get; set; }
+    public Core.Health.Severity Severity { get; set; }
+    public string When { get; set; } = "";
+    public string? Until { get; set; }
+    public double HoldSeconds { get; set; }
+    public string? Follows { get; set; }
+    public string? Fix { get; set; }
+
+    /// <summary>The group that it is for, with everything below; null is everything.</summary>
+    public Guid? GroupId { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
+/// <summary>What one place says of a check otherwise; what is null comes from above.</summary>
+public sealed class CheckSettingRow
+{
+    public Guid Id { get; set; }
+    public string Check { get; set; } = "";
+    public Guid? GroupId { get; set; }
+    public Guid? HostId { get; set; }
+    public bool? Off { get; set; }
+    public Core.Health.Severity? Severity { get; set; }
+    public string? When { get; set; }
+    public string? Until { get; set; }
+    public double? HoldSeconds { get; set; }
+    public string? Note { get; set; }
+    public DateTimeOffset ChangedAt { get; set; }
+    public string ChangedBy { get; set; } = "";
+}
+
+public sealed class AlertRow
+{
+    public Guid Id { get; set; }
+    public Guid HostId { get; set; }
+    public string Check { get; set; } = "";
+    public string CheckName { get; set; } = "";
+    public Core.Health.Subsystem Subsystem { get; set; }
+    public Core.Health.Severity Severity { get; set; }
+    public Core.Health.AlertState State { get; set; }
+    public DateTimeOffset RaisedAt { get; set; }
+    public string What { get; set; } = "";
+    public string? Follows { get; set; }
+    public string? Fix { get; set; }
+
+    /// <summary>When and by whom it came into its state; by nobody when it did so by itself.</summary>
+    public DateTimeOffset StateAt { get; set; }
+    public string? StateBy { get; set; }
+    public DateTimeOffset? SnoozedUntil { get; set; }
+
+    /// <summary>What was said with it: a note, or why it was dismissed.</summary>
+    public string? Note { get; set; }
 }
 
 public sealed class JobRow

@@ -25,6 +25,7 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         WriteJobs(batch, transaction);
         WritePresences(batch, transaction);
         WriteSamples(batch, transaction);
+        WriteRollups(batch, transaction);
         WriteFacts(batch, transaction);
         WriteRuns(batch, transaction);
         WriteOutput(batch, transaction);
@@ -78,11 +79,31 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             return;
         }
         using var statement = new Statement(connection!, transaction,
-            """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8,$9,$10)""", 11);
+            """INSERT OR IGNORE INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","MemoryTotalBytes","MemoryFreeBytes","StorageFreeBytes","UptimeSeconds","Sample","SwapUsedPercent","TemperatureCelsius") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12)""", 13);
         foreach (var (host, s) in batch.Samples)
         {
             var fullest = s.Fullest;
-            statement.Run(Id(host), Time(s.At), s.ProcessorPercent, s.MemoryUsedPercent, fullest?.UsedPercent ?? 0, s.Load1, s.MemoryTotalBytes, s.MemoryAvailableBytes, fullest?.AvailableBytes, s.UptimeSeconds, JsonSerializer.Serialize(s, WireJson.Default.Sample));
+            statement.Run(Id(host), Time(s.At), s.ProcessorPercent, s.MemoryUsedPercent, fullest?.UsedPercent ?? 0, s.Load1, s.MemoryTotalBytes, s.MemoryAvailableBytes, fullest?.AvailableBytes, s.UptimeSeconds, JsonSerializer.Serialize(s, WireJson.Default.Sample), s.SwapUsedPercent, s.TemperatureCelsius);
+        }
+    }
+
+    private void WriteRollups(BulkBatch batch, SqliteTransaction transaction)
+    {
+        if (batch.Rollups.Count > 0)
+        {
+            using var statement = new Statement(connection!, transaction, """INSERT OR REPLACE INTO "Rollups" ("HostId","Span","At","Figures") VALUES ($0,$1,$2,$3)""", 4);
+            foreach (var row in batch.Rollups)
+            {
+                statement.Run(Id(row.HostId), (int)row.Span, Time(row.At), row.Figures);
+            }
+        }
+        if (batch.StorageFull.Count > 0)
+        {
+            using var statement = new Statement(connection!, transaction, """UPDATE "Hosts" SET "StorageFullAt"=$1 WHERE "Id"=$0""", 2);
+            foreach (var (host, at) in batch.StorageFull)
+            {
+                statement.Run(Id(host), Time(at));
+            }
         }
     }
 

@@ -44,6 +44,10 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<HostRow> Hosts => Set<HostRow>();
     public DbSet<FactRow> Facts => Set<FactRow>();
     public DbSet<SampleRow> Samples => Set<SampleRow>();
+    public DbSet<RollupRow> Rollups => Set<RollupRow>();
+    public DbSet<CheckRow> Checks => Set<CheckRow>();
+    public DbSet<CheckSettingRow> CheckSettings => Set<CheckSettingRow>();
+    public DbSet<AlertRow> Alerts => Set<AlertRow>();
     public DbSet<JobRow> Jobs => Set<JobRow>();
     public DbSet<RunRow> Runs => Set<RunRow>();
     public DbSet<RunOutputRow> RunOutput => Set<RunOutputRow>();
@@ -51,6 +55,29 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     protected override void OnModelCreating(ModelBuilder builder)
     {
         base.OnModelCreating(builder);
+        builder.Entity<RollupRow>(t =>
+        {
+            t.HasKey(r => new { r.HostId, r.Span, r.At });
+            t.HasIndex(r => new { r.Span, r.At });
+        });
+        builder.Entity<CheckRow>(t =>
+        {
+            t.HasIndex(r => r.Key).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<CheckSettingRow>(t =>
+        {
+            t.HasIndex(r => new { r.Check, r.GroupId, r.HostId }).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<AlertRow>(t =>
+        {
+            t.HasIndex(r => r.State);
+            t.HasIndex(r => new { r.HostId, r.RaisedAt });
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
         builder.Entity<SettingRow>().HasKey(r => r.Name);
         builder.Entity<SignInRow>(t =>
         {

@@ -99,6 +99,8 @@ public abstract class SelectionQueryTests : DatabaseTests
                 EnrolledAt = Noon.AddSeconds(-random.Next(0, 10_000_000)),
                 AgentVersion = Pick(Versions),
                 Retired = random.Next(6) == 0,
+                AwayFor = Pick(Enum.GetValues<AwayReason>()),
+                StorageFullAt = random.Next(3) == 0 ? null : Noon.AddSeconds(random.Next(-100_000, 10_000_000)),
                 Tags = [.. Enumerable.Range(0, random.Next(4)).Select(_ => Pick(Names)).DistinctBy(Wildcard.Fold)],
             };
             db.Hosts.Add(new HostRow
@@ -113,6 +115,8 @@ public abstract class SelectionQueryTests : DatabaseTests
                 LastSeenAt = host.LastSeenAt,
                 Presence = presence,
                 PresenceSince = Noon,
+                PresenceReason = host.AwayFor,
+                StorageFullAt = host.StorageFullAt,
                 RetiredAt = host.Retired ? Noon : null,
                 Version = 1,
             });
@@ -171,6 +175,18 @@ public abstract class SelectionQueryTests : DatabaseTests
         {
             yield return (FactNames.ProcessorCount, $"{random.Next(1, 40)}");
         }
+        if (random.Next(3) == 0)
+        {
+            yield return (FactNames.ServicesFailed, random.Next(2) == 0 ? "[]" : "[\"a\",\"quay-ticket-01\"]");
+        }
+        foreach (var counted in new[] { FactNames.UpdatesPending, FactNames.UpdatesSecurity }.Where(_ => random.Next(3) == 0))
+        {
+            yield return (counted, $"{random.Next(0, 60)}");
+        }
+        if (random.Next(3) == 0)
+        {
+            yield return (FactNames.RestartNeeded, "\"all\"");
+        }
     }
 
     private static Sample RandomSample(Random random, DateTimeOffset at) => new()
@@ -180,6 +196,9 @@ public abstract class SelectionQueryTests : DatabaseTests
         Load1 = random.Next(0, 120),
         MemoryTotalBytes = random.Next(4) == 0 ? 0 : random.Next(1, 120) * 1_000_000L,
         MemoryAvailableBytes = random.Next(0, 60) * 1_000_000L,
+        SwapTotalBytes = random.Next(3) == 0 ? 0 : 100,
+        SwapFreeBytes = random.Next(0, 100),
+        TemperatureCelsius = random.Next(3) == 0 ? null : random.Next(20, 110),
         UptimeSeconds = random.Next(0, 10_000_000),
         FileSystems = random.Next(3) == 0 ? [] : [new FileSystemSample("/", "ext4", 100L << 30, random.Next(0, 100) * (1L << 30), random.Next(0, 120) * (1L << 30))],
     };

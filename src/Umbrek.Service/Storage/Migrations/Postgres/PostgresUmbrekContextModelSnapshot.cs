@@ -102,6 +102,66 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.AlertRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("CheckName")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Fix")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Follows")
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("RaisedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<int>("Severity")
+                        .HasColumnType("integer");
+
+                    b.Property<DateTimeOffset?>("SnoozedUntil")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<int>("State")
+                        .HasColumnType("integer");
+
+                    b.Property<DateTimeOffset>("StateAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("StateBy")
+                        .HasColumnType("text");
+
+                    b.Property<int>("Subsystem")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("State");
+
+                    b.HasIndex("HostId", "RaisedAt");
+
+                    b.ToTable("Alerts");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
                 {
                     b.Property<long>("Number")
@@ -136,6 +196,119 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasKey("Number");
 
                     b.ToTable("Audit");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Fix")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Follows")
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<double>("HoldSeconds")
+                        .HasColumnType("double precision");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("Severity")
+                        .HasColumnType("integer");
+
+                    b.Property<int>("Subsystem")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Until")
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.Property<string>("When")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("Key")
+                        .IsUnique();
+
+                    b.ToTable("Checks");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckSettingRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("ChangedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<double?>("HoldSeconds")
+                        .HasColumnType("double precision");
+
+                    b.Property<Guid?>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<bool?>("Off")
+                        .HasColumnType("boolean");
+
+                    b.Property<int?>("Severity")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Until")
+                        .HasColumnType("text");
+
+                    b.Property<string>("When")
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("Check", "GroupId", "HostId")
+                        .IsUnique();
+
+                    b.ToTable("CheckSettings");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
@@ -502,6 +675,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.Property<string>("Side")
                         .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("StorageFullAt")
+                        .HasColumnType("timestamp with time zone");
 
                     b.Property<string>("SystemName")
                         .IsRequired()
@@ -988,6 +1164,28 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Rollouts");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RollupRow", b =>
+                {
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Span")
+                        .HasColumnType("integer");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<byte[]>("Figures")
+                        .IsRequired()
+                        .HasColumnType("bytea");
+
+                    b.HasKey("HostId", "Span", "At");
+
+                    b.HasIndex("Span", "At");
+
+                    b.ToTable("Rollups");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RunOutputRow", b =>
                 {
                     b.Property<Guid>("RunId")
@@ -1095,6 +1293,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasColumnType("bigint");
 
                     b.Property<double>("StorageUsedPercent")
+                        .HasColumnType("double precision");
+
+                    b.Property<double?>("SwapUsedPercent")
+                        .HasColumnType("double precision");
+
+                    b.Property<double?>("TemperatureCelsius")
                         .HasColumnType("double precision");
 
                     b.Property<long>("UptimeSeconds")
@@ -1622,6 +1826,36 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasForeignKey("UserId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.AlertRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckSettingRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>

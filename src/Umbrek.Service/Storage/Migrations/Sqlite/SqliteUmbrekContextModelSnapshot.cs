@@ -97,6 +97,67 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("AspNetUserTokens", (string)null);
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.AlertRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("CheckName")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Fix")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Follows")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("RaisedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Severity")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("SnoozedUntil")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("StateAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("StateBy")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Subsystem")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("What")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("State");
+
+                    b.HasIndex("HostId", "RaisedAt");
+
+                    b.ToTable("Alerts");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.AuditRow", b =>
                 {
                     b.Property<long>("Number")
@@ -131,6 +192,119 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasKey("Number");
 
                     b.ToTable("Audit");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Fix")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Follows")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<double>("HoldSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<string>("Key")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Severity")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Subsystem")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Until")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("When")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("Key")
+                        .IsUnique();
+
+                    b.ToTable("Checks");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckSettingRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("ChangedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<double?>("HoldSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool?>("Off")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int?>("Severity")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Until")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("When")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("Check", "GroupId", "HostId")
+                        .IsUnique();
+
+                    b.ToTable("CheckSettings");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>
@@ -503,6 +677,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
                     b.Property<string>("Side")
                         .HasColumnType("TEXT");
+
+                    b.Property<long?>("StorageFullAt")
+                        .HasColumnType("INTEGER");
 
                     b.Property<string>("SystemName")
                         .IsRequired()
@@ -994,6 +1171,28 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Rollouts");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RollupRow", b =>
+                {
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Span")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("Figures")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("HostId", "Span", "At");
+
+                    b.HasIndex("Span", "At");
+
+                    b.ToTable("Rollups");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RunOutputRow", b =>
                 {
                     b.Property<byte[]>("RunId")
@@ -1103,6 +1302,12 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasColumnType("INTEGER");
 
                     b.Property<double>("StorageUsedPercent")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("SwapUsedPercent")
+                        .HasColumnType("REAL");
+
+                    b.Property<double?>("TemperatureCelsius")
                         .HasColumnType("REAL");
 
                     b.Property<long>("UptimeSeconds")
@@ -1635,6 +1840,36 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasForeignKey("UserId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.AlertRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.CheckSettingRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.CustomerRow", b =>

@@ -1,0 +1,103 @@
+using System.Collections.Concurrent;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Storage;
+
+namespace Umbrek.Service.Health;
+
+/// <summary>A check as it counts at one place.</summary>
+/// <param name="Say">What an alert of it says.</param>
+public sealed record EffectiveCheck(string Key, string Name, Subsystem Subsystem, Severity Severity, CheckRule Rule, Func<AlertSubject, AlertText> Say)
+{
+    /// <summary>What is read of a host that is not linked is old: only whether it is reachable can be told.</summary>
+    public Reading Read(SelectableHost host, DateTimeOffset now) =>
+        Subsystem != Subsystem.Reachability && host.Presence != PresenceState.Linked ? Reading.Unknown : Rule.Read(host, now);
+}
+
+/// <summary>All checks with what places say of them, in memory: which count for a host.</summary>
+public sealed class CheckBook(IDatabase database, SelectionService selections)
+{
+    private volatile Plan plan = new([], [], new Dictionary<Guid, string>());
+
+    private sealed record Plan(IReadOnlyList<CheckRow> Own, IReadOnlyList<CheckSettingRow> Settings, IReadOnlyDictionary<Guid, string> Paths)
+    {
+        /// <summary>Checks by group, made as they are asked for: thousands of hosts stand in few groups.</summary>
+        public ConcurrentDictionary<string, IReadOnlyList<EffectiveCheck>> ByGroup { get; } = new(StringComparer.OrdinalIgnoreCase);
+        public ILookup<Guid?, CheckSettingRow> ByHost { get; } = Settings.Where(s => s.HostId is not null).ToLookup(s => s.HostId);
+    }
+
+    public async Task LoadAsync(CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        plan = new Plan(
+            await db.Checks.AsNoTracking().OrderBy(c => c.Name).ToListAsync(cancel).ConfigureAwait(false),
+            await db.CheckSettings.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false),
+            await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false));
+    }
+
+    /// <summary>The checks that count for a host, switched off ones left out.</summary>
+    public IReadOnlyList<EffectiveCheck> For(Guid hostId, string groupPath)
+    {
+        var now = plan;
+        return now.ByHost.Contains(hostId) ? Make(now, groupPath, hostId) : now.ByGroup.GetOrAdd(groupPath, path => Make(now, path, null));
+    }
+
+    public string? PathOf(Guid groupId) => plan.Paths.GetValueOrDefault(groupId);
+
+    /// <exception cref="Hosting.ProblemException">One of the two can't be read.</exception>
+    public CheckRule ReadRule(string when, string? until, double holdSeconds) =>
+        new(selections.Read(when), string.IsNullOrWhiteSpace(until) ? null : selections.Read(until), TimeSpan.FromSeconds(holdSeconds));
+
+    public static Func<AlertSubject, AlertText> SayOf(CheckRow row) => subject =>
+        new AlertText($"{subject.Host.Label}: {row.Name} ({row.When}).", row.Follows, row.Fix);
+
+    private List<EffectiveCheck> Make(Plan plan, string groupPath, Guid? hostId)
+    {
+        var checks = BuiltInChecks.All.Select(c => new EffectiveCheck(c.Key, c.Name, c.Subsystem, c.Severity, c.Rule, c.Say)).ToList();
+        foreach (var row in plan.Own.Where(c => c.GroupId is null || (plan.Paths.TryGetValue(c.GroupId.Value, out var path) && GroupPath.IsAtOrBelow(groupPath, path))))
+        {
+            if (TryRead(row.When, row.Until, row.HoldSeconds) is { } rule)
+            {
+                checks.Add(new EffectiveCheck(row.Key, row.Name, row.Subsystem, row.Severity, rule, SayOf(row)));
+            }
+        }
+        return [.. checks.Select(c => Lay(c, Layers(plan, c.Key, groupPath, hostId))).OfType<EffectiveCheck>()];
+    }
+
+    /// <summary>What is said of a check from everything down to the host.</summary>
+    private static IEnumerable<CheckSettingRow> Layers(Plan plan, string key, string groupPath, Guid? hostId) => plan.Settings
+        .Where(s => s.Check == key && (s.HostId is { } host ? host == hostId : s.GroupId is not { } group || (plan.Paths.TryGetValue(group, out var path) && GroupPath.IsAtOrBelow(groupPath, path))))
+        .OrderBy(s => s.HostId is not null ? int.MaxValue : s.GroupId is { } group ? GroupPath.Split(plan.Paths[group]).Length : 0);
+
+    private EffectiveCheck? Lay(EffectiveCheck check, IEnumerable<CheckSettingRow> layers)
+    {
+        var off = false;
+        var (when, until, hold) = (check.Rule.When.ToString()!, check.Rule.Until?.ToString(), check.Rule.Hold.TotalSeconds);
+        var changed = false;
+        foreach (var layer in layers)
+        {
+            off = layer.Off ?? off;
+            check = check with { Severity = layer.Severity ?? check.Severity };
+            changed |= layer.When is not null || layer.HoldSeconds is not null;
+            // A rule and its end belong together: another rule does not keep the end of the one before.
+            (when, until) = layer.When is { } own ? (own, layer.Until) : (when, until);
+            hold = layer.HoldSeconds ?? hold;
+        }
+        return off ? null : !changed ? check : TryRead(when, until, hold) is { } rule ? check with { Rule = rule } : check;
+    }
+
+    /// <summary>A saved selection in it may be gone meanwhile: such a rule raises nothing.</summary>
+    private CheckRule? TryRead(string when, string? until, double holdSeconds)
+    {
+        try
+        {
+            return ReadRule(when, until, holdSeconds);
+        }
+        catch (Hosting.ProblemException)
+        {
+            return null;
+        }
+    }
+}

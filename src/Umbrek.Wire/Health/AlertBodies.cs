@@ -1,0 +1,54 @@
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+using Umbrek.Wire.Estate;
+
+namespace Umbrek.Wire.Health;
+
+/// <param name="What">What is wrong, with the host's figures as it was raised.</param>
+/// <param name="StateBy">Who brought it into its state; null when it came there by itself.</param>
+/// <param name="Note">What was said with that.</param>
+public sealed record AlertInfo(
+    Guid Id, Guid HostId, string Label, string SystemName, string GroupPath, string Check, string CheckName, Subsystem Subsystem, Severity Severity, AlertState State,
+    DateTimeOffset RaisedAt, string What, string? Follows, string? Fix, DateTimeOffset StateAt, string? StateBy, DateTimeOffset? SnoozedUntil, string? Note);
+
+/// <summary>Alerts with one cause, as one line: of one place whose line is down, or of one host about one subsystem.</summary>
+/// <param name="Place">The group's path; null when they are of one host.</param>
+/// <param name="What">The line.</param>
+/// <param name="Alerts">The one that stands for them first.</param>
+public sealed record AlertLine(string? Place, string What, Severity Severity, AlertState State, DateTimeOffset RaisedAt, IReadOnlyList<AlertInfo> Alerts);
+
+/// <summary>The graph that belongs to an alert.</summary>
+/// <param name="Part">The file system, where the metric has parts.</param>
+/// <param name="Threshold">In the metric's unit.</param>
+public sealed record AlertGraph(string Metric, string? Part, double Threshold, Relation Relation);
+
+/// <param name="Before">What happened on the host in the day before, newest first.</param>
+/// <param name="Same">Other hosts with the same now.</param>
+public sealed record AlertDetail(AlertInfo Alert, AlertGraph? Graph, IReadOnlyList<TimelineEntry> Before, IReadOnlyList<AlertInfo> Same);
+
+public enum AlertActKind
+{
+    Acknowledge,
+    Snooze,
+    Dismiss,
+
+    /// <summary>Makes it ask again.</summary>
+    Reopen,
+}
+
+/// <param name="Until">With snooze.</param>
+/// <param name="Note">With dismiss it has to say why.</param>
+public sealed record AlertAct(IReadOnlyList<Guid> Ids, AlertActKind Act, DateTimeOffset? Until = null, string? Note = null);
+
+/// <summary>Something has changed among the alerts that one may see.</summary>
+public sealed record AlertsChanged(int Open, int Critical);
+
+/// <summary>Of one customer or group: how many alerts there are about a subsystem, and how bad the worst is.</summary>
+public sealed record SubsystemState(Subsystem Subsystem, Severity Worst, int Alerts, int Hosts);
+
+/// <param name="Away">Hosts that are not linked now; <paramref name="Lost"/> of them went without a word.</param>
+public sealed record PlaceHealth(string Path, int Hosts, int Linked, int Away, int Lost, IReadOnlyList<SubsystemState> Subsystems);
+
+/// <summary>How the estate, or a place in it, fares.</summary>
+/// <param name="Places">The places directly below.</param>
+public sealed record HealthOverview(PlaceHealth Whole, IReadOnlyList<PlaceHealth> Places);

@@ -1,0 +1,51 @@
+using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
+
+namespace Umbrek.Wire.Health;
+
+/// <param name="Id">Null for a built-in one.</param>
+/// <param name="When">In the selection language: raised on hosts that match it for all of the hold time.</param>
+/// <param name="Until">What ends it; null is "no longer <paramref name="When"/>".</param>
+/// <param name="Place">The group that it is for, with everything below; null is everything.</param>
+/// <param name="Settings">What places say otherwise, as far as the caller may see them.</param>
+/// <param name="Alerts">How many hosts have it now.</param>
+public sealed record CheckInfo(
+    string Key, Guid? Id, string Name, Subsystem Subsystem, Severity Severity, string When, string? Until, double HoldSeconds, string? Follows, string? Fix, string? Place,
+    IReadOnlyList<CheckSetting> Settings, int Alerts, string? CreatedBy, long Version)
+{
+    public bool IsBuiltIn => Id is null;
+}
+
+/// <summary>What one place says of a check otherwise; what is null comes from above.</summary>
+/// <param name="Place">The group's path or the host's label; null is everything.</param>
+public sealed record CheckSetting(Guid Id, Guid? GroupId, Guid? HostId, string? Place, bool? Off, Severity? Severity, string? When, string? Until, double? HoldSeconds, string? Note, DateTimeOffset ChangedAt, string ChangedBy);
+
+/// <param name="GroupId">The group that it is for; null is everything.</param>
+public sealed record NewCheck(string Name, Subsystem Subsystem, Severity Severity, string When, string? Until = null, double HoldSeconds = 60, string? Follows = null, string? Fix = null, Guid? GroupId = null);
+
+/// <summary>Says something of a check for one place, in place of what was said there before; when everything is null, nothing is said there any more.</summary>
+/// <param name="GroupId">A group, or <paramref name="HostId"/>; neither is everything.</param>
+public sealed record CheckWish(string Check, Guid? GroupId = null, Guid? HostId = null, bool? Off = null, Severity? Severity = null, string? When = null, string? Until = null, double? HoldSeconds = null, string? Note = null);
+
+/// <summary>Tries a rule against what is kept.</summary>
+/// <param name="On">Hosts in the selection language; null is every host that one may see.</param>
+public sealed record CheckTrial(string When, string? Until = null, double HoldSeconds = 60, string? On = null, int Hours = 48);
+
+/// <summary>From when to when a host would have had an alert; without an end it would have it now.</summary>
+public sealed record TrialAlert(Guid HostId, string Label, string GroupPath, DateTimeOffset RaisedAt, DateTimeOffset? ClearedAt);
+
+/// <param name="Hosts">How many hosts would have had one; <paramref name="HostsLooked"/> were looked at.</param>
+/// <param name="Note">What could not be tried; null when everything could.</param>
+public sealed record CheckTrialResult(int Alerts, int Hosts, int HostsLooked, DateTimeOffset From, IReadOnlyList<TrialAlert> Times, string? Note);
+
+/// <summary>One metric of a host over a time: one entry for each of the series' times, null where nothing is known.</summary>
+public sealed record MetricLine(string Metric, string Part, Dimension Unit, IReadOnlyList<double?> Min, IReadOnlyList<double?> Mean, IReadOnlyList<double?> Max);
+
+/// <summary>Metrics of a host over a time, on one time axis.</summary>
+/// <param name="StepSeconds">What one point stands for.</param>
+/// <param name="At">Beginning of each point, as Unix time in seconds.</param>
+/// <param name="Marks">Alerts and jobs on the host in that time.</param>
+public sealed record MetricSeries(DateTimeOffset From, DateTimeOffset To, int StepSeconds, IReadOnlyList<long> At, IReadOnlyList<MetricLine> Lines, IReadOnlyList<SeriesMark> Marks);
+
+/// <param name="Until">Null for what has no end yet, or none at all.</param>
+public sealed record SeriesMark(DateTimeOffset At, DateTimeOffset? Until, string Kind, string Text, Severity? Severity);

@@ -16,7 +16,7 @@ public static class AlertEndpoints
         {
             var lines = await service.ListAsync(on, QueryWord.Read(state, WireJson.Default.AlertState), QueryWord.Read(severity, WireJson.Default.Severity), QueryWord.Read(subsystem, WireJson.Default.Subsystem), check, all ?? false, by, cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<AlertLine>(lines, null, lines.Count));
-        }).Needs(NeedAt.Somewhere, Permission.See).WithName("listAlerts")
+        }).Own().WithName("listAlerts")
             .WithSummary("Alerts that are not over, those with one cause as one line; of hosts of a selection, in a state, of a severity at least, about a subsystem, of a check; or with those that are over.");
         alerts.MapGet("/{id:guid}", async (AlertService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.GetAsync(id, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getAlert").WithSummary("One alert, its graph, what happened before it, and who has the same.");

@@ -15,7 +15,7 @@ public static class CheckEndpoints
         {
             var list = await service.ListAsync(by, cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<CheckInfo>(list, null, list.Count));
-        }).Needs(NeedAt.Somewhere, Permission.See).WithName("listChecks").WithSummary("Every check, with what places say of it.");
+        }).Own().WithName("listChecks").WithSummary("Every check, with what places say of it.");
         checks.MapPost("", async (CheckService service, HttpContext http, Asker by, NewCheck wish, CancellationToken cancel) => Answer(http, await service.CreateAsync(wish, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Configure).WithName("createCheck").WithSummary("A check of one's own, for everything or for a group.");
         checks.MapPut("/{id:guid}", async (CheckService service, HttpContext http, Asker by, Guid id, NewCheck wish, CancellationToken cancel) =>
@@ -29,7 +29,7 @@ public static class CheckEndpoints
         checks.MapPost("/settings", async (CheckService service, HttpContext http, Asker by, CheckWish wish, CancellationToken cancel) => Answer(http, await service.SayAsync(wish, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Configure).WithName("setCheck").WithSummary("Switches a check off or on for a place, or changes its rule or severity there; with nothing said, what is above counts again.");
         checks.MapPost("/trial", async (CheckService service, Asker by, CheckTrial trial, CancellationToken cancel) => TypedResults.Ok(await service.TryAsync(trial, by, cancel).ConfigureAwait(false)))
-            .Needs(NeedAt.Somewhere, Permission.See).WithName("tryCheck").WithSummary("What a rule would have raised over the last days.");
+            .Own().WithName("tryCheck").WithSummary("What a rule would have raised over the last days.");
     }
 
     private static Microsoft.AspNetCore.Http.HttpResults.Ok<CheckInfo> Answer(HttpContext http, CheckInfo check)

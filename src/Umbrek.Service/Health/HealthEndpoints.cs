@@ -12,7 +12,7 @@ public static class HealthEndpoints
             TypedResults.Ok(await reader.ReadAsync(id, metrics, from, to, points, cancel).ConfigureAwait(false)))
             .WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("getSeries").WithSummary("Metrics of a host over a time, up to 13 months, with the alerts and jobs in it; names of metrics separated by commas.");
         api.MapGet("/overview", (AlertService service, Asker by, string? path) => TypedResults.Ok(service.Overview(path, by)))
-            .WithTags("Health").Needs(NeedAt.Somewhere, Permission.See).WithName("getOverview").WithSummary("How the estate fares, or a group in it: alerts by subsystem, for each place below.");
+            .WithTags("Health").Own().WithName("getOverview").WithSummary("How the estate fares, or a group in it: alerts by subsystem, for each place below.");
         api.MapGet("/hosts/{id:guid}/samples", async (SampleService service, Guid id, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>
             TypedResults.Ok(await service.ReadAsync(id, from, to, points, cancel).ConfigureAwait(false)))
             .WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("getSamples").WithSummary("A host's health over a time; the last hour when no time is given.");

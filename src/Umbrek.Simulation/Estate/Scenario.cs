@@ -47,6 +47,11 @@ public enum HostStory
 public sealed record SimulatedHost(string Name, string GroupPath, HostKind Kind, int Number, HostStory Story = HostStory.None, string? Person = null)
 {
     /// <summary>From the documentation range 198.51.100.0/24 (RFC 5737), or 2001:db8::/32 (RFC 3849) past its end.</summary>
+    /// <summary>Updates that wait, and how many of them close security holes: six of the sixty lag behind.</summary>
+    public (int All, int Security) Updates => Number % 10 == 4 ? (27 + Number % 7, 2 + Number % 3) : (Number % 4, 0);
+
+    public bool NeedsRestart => Number is 17 or 42;
+
     public string Address => Number < 250 ? $"198.51.100.{Number + 1}" : $"2001:db8::{Number:x}";
 }
 

@@ -7,7 +7,12 @@ namespace Umbrek.Simulation.Estate;
 /// <summary>Runs the real agent for many simulated hosts in this process, each with a state directory of its own.</summary>
 public sealed class SimulatedAgents(string directory, TimeProvider time)
 {
-    private static readonly TimeSpan Past = TimeSpan.FromHours(6);
+    private static readonly TimeSpan Past = TimeSpan.FromHours(8);
+
+    /// <summary>A line that comes and goes is there for the first part of each turn, by the clock: all of one place go together.</summary>
+    private static readonly TimeSpan LineTurn = TimeSpan.FromMinutes(9);
+    private static readonly TimeSpan LineThere = TimeSpan.FromMinutes(4);
+    private static readonly TimeSpan LineAtLeast = TimeSpan.FromMinutes(1);
     private static readonly TimeSpan PastStep = TimeSpan.FromMinutes(2);
 
     public StateDirectory StateOf(SimulatedHost host) => new(Path.Combine(directory, host.Name));
@@ -39,13 +44,16 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
             using var cut = new CancellationTokenSource();
             if (host.Story == HostStory.LinkComesAndGoes)
             {
-                cut.CancelAfter(TimeSpan.FromSeconds(75 + 5 * (host.Number % 3)));
+                var there = LineThere - SinceTurn() + TimeSpan.FromSeconds(host.Number % 5);
+                cut.CancelAfter(there > LineAtLeast ? there : LineAtLeast);
             }
             await runtime.RunAsync(stop, cut.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             if (!stop.IsCancellationRequested && cut.IsCancellationRequested)
             {
-                await Task.Delay(TimeSpan.FromSeconds(40), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                await Task.Delay(LineTurn - SinceTurn() + TimeSpan.FromSeconds(host.Number % 7), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             }
         }
     }
+
+    private TimeSpan SinceTurn() => TimeSpan.FromTicks(time.GetUtcNow().UtcTicks % LineTurn.Ticks);
 }

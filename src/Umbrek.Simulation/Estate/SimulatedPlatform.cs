@@ -24,6 +24,11 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
     public const string CommonKernel = "6.1.0-28-amd64";
     public const string OddKernel = "6.1.0-21-amd64";
 
+    public const string PrinterUnit = "ticket-print.service";
+
+    /// <summary>Until somebody starts it again.</summary>
+    public bool PrinterFailed { get; set; } = host.Story == HostStory.PrinterStopped;
+
     public string SystemName => host.Name;
 
     public string? MachineId => Id("system")[..32];
@@ -65,6 +70,10 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
         facts.Add(FactNames.Addresses, [host.Address]);
         facts.Add(FactNames.BootedAt, SimulatedHealth.BootedAt(host, now).ToString("yyyy-MM-ddTHH:mm:ssZ"));
         facts.Add(FactNames.Users, host.Person is null ? [] : [host.Person]);
+        facts.Add(FactNames.ServicesFailed, PrinterFailed ? [PrinterUnit] : []);
+        facts.Add(FactNames.UpdatesPending, host.Updates.All);
+        facts.Add(FactNames.UpdatesSecurity, host.Updates.Security);
+        facts.Add(FactNames.RestartNeeded, host.NeedsRestart ? "yes" : "no");
         return facts.Items;
     }
 

@@ -4,12 +4,13 @@ using Umbrek.Simulation.Estate;
 namespace Umbrek.Simulation.Health;
 
 /// <summary>
-/// How a simulated host fares at any time: a pure function of host and time, so that its past can be told as well as its
-/// present.
+/// How a simulated host fares at any time: a function of host and time, so that its past can be told as well as its present.
 /// </summary>
 public static class SimulatedHealth
 {
     private const long Gibi = 1L << 30;
+
+    private static readonly DateTimeOffset Began = DateTimeOffset.UtcNow;
 
     public static Sample At(SimulatedHost host, DateTimeOffset time)
     {
@@ -31,8 +32,14 @@ public static class SimulatedHealth
             SwapTotalBytes = 2 * Gibi,
             SwapFreeBytes = 2 * Gibi - (long)(0.2 * Gibi * (host.Number % 4)),
             UptimeSeconds = (long)(time - BootedAt(host, time)).TotalSeconds,
-            FileSystems = [new FileSystemSample("/", "ext4", disk, (long)(disk * diskUsed), (long)(disk * (1 - diskUsed)))],
-            Interfaces = [new InterfaceSample("eth0", Math.Round(4000 + busy * 900), Math.Round(2500 + busy * 400))],
+            WaitingPercent = Math.Round(busy / 20, 1),
+            StolenPercent = 0,
+            DiskReadBytesPerSecond = Math.Round(busy * 2100),
+            DiskWrittenBytesPerSecond = Math.Round(9000 + busy * 3300),
+            TemperatureCelsius = Math.Round(Temperature(host, busy, hours), 1),
+            Processes = 90 + host.Number % 40 + (int)busy,
+            FileSystems = [new FileSystemSample("/", "ext4", disk, (long)(disk * diskUsed), (long)(disk * (1 - diskUsed)), Math.Round(diskUsed * 40, 1))],
+            Interfaces = [new InterfaceSample("eth0", Math.Round(4000 + busy * 900), Math.Round(2500 + busy * 400), 0)],
         };
     }
 
@@ -78,13 +85,15 @@ public static class SimulatedHealth
         return Math.Clamp(level + (noise - 0.5) * 12, 0.3, 100);
     }
 
+    private static double Temperature(SimulatedHost host, double busy, double hours) =>
+        host.Story == HostStory.RunsHot ? 89 + 2 * Math.Sin(hours * 2) : 36 + busy / 4 + host.Number % 6;
+
     private static double DiskShare(SimulatedHost host, DateTimeOffset time)
     {
         if (host.Story == HostStory.DiskFills)
         {
-            // Full in about two days, at any time it is looked at: 3 % a day up to the present 93 %.
-            var daysToNow = (time - new DateTimeOffset(time.UtcDateTime.Date, TimeSpan.Zero)).TotalDays;
-            return Math.Min(0.99, 0.905 + 0.03 * daysToNow);
+            // 93 % when the simulation began and 3 % more each day: full in about two days, whenever that is.
+            return Math.Clamp(0.93 + 0.03 * (time - Began).TotalDays, 0.2, 0.995);
         }
         return 0.18 + 0.09 * (host.Number % 7);
     }

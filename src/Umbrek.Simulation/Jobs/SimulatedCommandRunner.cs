@@ -187,10 +187,19 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
                 "free" => ($"               total        used        free\nMem:      {Units.Bytes(health.MemoryTotalBytes),10}  {Units.Bytes(health.MemoryTotalBytes - health.MemoryAvailableBytes),10}  {Units.Bytes(health.MemoryAvailableBytes),10}", 0),
                 "cat" when rest is ["/etc/hostname"] => (host.Name, 0),
                 "cat" => ($"cat: {rest.FirstOrDefault()}: No such file or directory", 1),
-                "systemctl" when rest is ["is-active", var unit] => host.Story == HostStory.PrinterStopped && unit.StartsWith("ticket-print", StringComparison.Ordinal) ? ("inactive", 3) : ("active", 0),
-                "systemctl" => ("Use: systemctl is-active UNIT", 1),
+                "systemctl" when rest is ["is-active", var unit] => platform.PrinterFailed && IsPrinter(unit) ? ("failed", 3) : ("active", 0),
+                "systemctl" when rest is ["start" or "restart", var unit] => StartUnit(unit),
+                "systemctl" => ("Use: systemctl is-active|start|restart UNIT", 1),
                 _ => ($"sh: 1: {words[0]}: not found", 127),
             };
+        }
+
+        private static bool IsPrinter(string unit) => unit.StartsWith("ticket-print", StringComparison.Ordinal);
+
+        private (string, int) StartUnit(string unit)
+        {
+            platform.PrinterFailed &= !IsPrinter(unit);
+            return ("", 0);
         }
 
         private static string Size(long bytes) => $"{bytes / (double)(1L << 30),4:0}G";

@@ -23,6 +23,28 @@ public sealed class LinuxPlatformTests
     }
 
     [Fact]
+    public void Failed_services_and_waiting_updates_are_read_from_what_the_systems_own_programs_print()
+    {
+        LinuxUpkeep.ReadFailed(["● ticket-print.service loaded failed failed Prints tickets", "  quay-sync.service     loaded failed failed Syncs the quay", ""]).ShouldBe(["ticket-print.service", "quay-sync.service"]);
+        LinuxUpkeep.ReadUpdates(
+        [
+            "Reading package lists...", "Inst libssl3 [3.0.15-1] (3.0.16-1 Debian-Security:12/stable-security [amd64])", "Inst tzdata [2026a] (2026b Debian:12.9/stable [all])", "Conf libssl3 (3.0.16-1)",
+        ]).ShouldBe((2, 1));
+        LinuxUpkeep.ReadUpdates([]).ShouldBe((0, 0));
+    }
+
+    [Fact]
+    public void A_second_sample_has_rates_and_what_the_kernel_counts()
+    {
+        platform.TakeSample(DateTimeOffset.UtcNow);
+        var sample = platform.TakeSample(DateTimeOffset.UtcNow.AddSeconds(1));
+        sample.Processes!.Value.ShouldBeGreaterThan(2);
+        sample.FileSystems.ShouldContain(f => f.InodesUsedPercent >= 0 && f.InodesUsedPercent <= 100);
+        sample.Interfaces.ShouldAllBe(i => i.ErrorsPerSecond >= 0);
+        Umbrek.Core.Health.SampleRules.IsUsable(sample, DateTimeOffset.UtcNow).ShouldBeTrue();
+    }
+
+    [Fact]
     public async Task A_sample_shows_work_that_is_really_done()
     {
         var first = platform.TakeSample(DateTimeOffset.UtcNow);

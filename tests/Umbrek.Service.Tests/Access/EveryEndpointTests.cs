@@ -16,6 +16,7 @@ using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Service.Tests.Access;
@@ -31,6 +32,7 @@ public sealed class EveryEndpointTests
 
     /// <summary>Where each permission is needed. A line that changes here changes who may do something: be sure of it.</summary>
     private const string Declared = """
+        actOnAlerts          Somewhere  configure
         addField             Group      configure
         addPasskey           Own        see
         addRelease           Everywhere administer
@@ -43,6 +45,7 @@ public sealed class EveryEndpointTests
         cancelRollout        Somewhere  software
         cancelRun            Somewhere  run
         cancelScan           Somewhere  scan
+        changeCheck          Somewhere  configure
         changeCustomer       Group      configure
         changeGrant          Somewhere  administer
         changeGroup          Group      configure
@@ -59,6 +62,7 @@ public sealed class EveryEndpointTests
         completeSelection    Own        see
         confirmDevice        Own        see
         confirmSecondFactor  Own        see
+        createCheck          Somewhere  configure
         createGrant          Somewhere  administer
         createGroup          Somewhere  configure
         createInstaller      Somewhere  approve
@@ -82,6 +86,7 @@ public sealed class EveryEndpointTests
         findHosts            Own        see
         forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
+        getAlert             Somewhere  see
         getCustomer          Group      see
         getGroupPolicy       Group      see
         getHost              Host       see
@@ -92,6 +97,7 @@ public sealed class EveryEndpointTests
         getKeyRotation       Somewhere  administer
         getMe                Own        see
         getOutput            Somewhere  run
+        getOverview          Own        see
         getPolicy            Own        see
         getPreference        Own        see
         getRollout           Somewhere  software
@@ -99,12 +105,15 @@ public sealed class EveryEndpointTests
         getSamples           Host       see
         getScan              Somewhere  scan
         getSecret            Somewhere  use-secrets
+        getSeries            Host       see
         getSession           Somewhere  see
         getSignInSettings    Own        see
         getTimeline          Host       see
         getVault             Everywhere administer
         importTree           Somewhere  configure
+        listAlerts           Own        see
         listAudit            Everywhere administer
+        listChecks           Own        see
         listCustomers        Own        see
         listDevices          Own        see
         listEnrolments       Somewhere  approve
@@ -134,6 +143,7 @@ public sealed class EveryEndpointTests
         openSession          Host       see
         openedHost           Host       see
         refreshHost          Host       see
+        removeCheck          Somewhere  configure
         removeField          Group      configure
         removeGroup          Group      configure
         removeLinkedLogins   Own        see
@@ -155,9 +165,11 @@ public sealed class EveryEndpointTests
         revokeInstaller      Somewhere  approve
         rotateVaultKey       Everywhere administer
         saveSelection        Own        see
+        setCheck             Somewhere  configure
         setPreference        Own        see
         signOut              Own        see
         startScan            Somewhere  scan
+        tryCheck             Own        see
         """;
 
     [Fact]
@@ -341,6 +353,8 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> Sessions { get; } = [];
         private Dictionary<bool, Guid> Secrets { get; } = [];
         private Dictionary<bool, Guid> KeyRotations { get; } = [];
+        private Dictionary<bool, Guid> Alerts { get; } = [];
+        private Dictionary<bool, Guid> Checks { get; } = [];
         private Guid Selection { get; set; }
         private Guid Team { get; set; }
         private Guid OwnRole { get; set; }
@@ -428,6 +442,10 @@ public sealed class EveryEndpointTests
             db.KeyRotationHosts.Add(new KeyRotationHostRow { RotationId = rotation, HostId = Hosts[inside], State = KeyRotationState.Changed, At = now });
             await db.SaveChangesAsync();
             (Scans[inside], Rollouts[inside], Sessions[inside], KeyRotations[inside]) = (scan, rollout, session, rotation);
+            var alert = new AlertRow { Id = Guid.CreateVersion7(), HostId = Hosts[inside], Check = "storage-high", CheckName = "Storage nearly full", RaisedAt = now, StateAt = now, What = "It is full." };
+            await service.Get<Umbrek.Service.Health.AlertBook>().TurnAsync([alert], [], default);
+            Alerts[inside] = alert.Id;
+            Checks[inside] = (await service.Api.PostAsync("checks", new NewCheck($"Loud {inside}", Core.Health.Subsystem.Hardware, Core.Health.Severity.Warning, "temperature > 55", GroupId: Customers[inside]), WireJson.Default.NewCheck, WireJson.Default.CheckInfo, default)).Id!.Value;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
 
@@ -449,6 +467,8 @@ public sealed class EveryEndpointTests
             "sessions" => Sessions[inside],
             "secrets" => Secrets[inside],
             "key-rotations" => KeyRotations[inside],
+            "alerts" => Alerts[inside],
+            "checks" => Checks[inside],
             _ => Guid.Empty,
         };
 
@@ -472,6 +492,11 @@ public sealed class EveryEndpointTests
                 "retireHost" => """{"preview":true}""",
                 "mergeHost" => $$"""{"into":"{{Hosts[inside]}}","preview":true}""",
                 "editHosts" => $$"""{"selection":"{{host}}","addTags":["kiosk"],"preview":true}""",
+                "actOnAlerts" => $$"""{"ids":["{{Alerts[inside]}}"],"act":"acknowledge"}""",
+                "createCheck" => $$"""{"name":"{{Guid.NewGuid():N}}","subsystem":"storage","severity":"warning","when":"storage.used > 80 %","groupId":"{{Customers[inside]}}"}""",
+                "changeCheck" => $$"""{"name":"Loud {{inside}}","subsystem":"storage","severity":"warning","when":"storage.used > 80 %","groupId":"{{Customers[inside]}}"}""",
+                "setCheck" => $$"""{"check":"storage-high","groupId":"{{Customers[inside]}}","off":true}""",
+                "tryCheck" => """{"when":"storage.used > 80 %"}""",
                 "createGroup" => $$"""{"name":"{{Guid.NewGuid():N}}","parentPath":"{{group}}"}""",
                 "changeGroup" => """{"name":"Quay"}""",
                 "changeCustomer" => """{"contact":"Wanda Pell"}""",

@@ -52,7 +52,8 @@ public sealed class ScenarioTests
             SimulatedHealth.At(host, now).ProcessorPercent.ShouldBe(SimulatedHealth.At(host, now).ProcessorPercent);
         }
         var filling = Scenario.Hosts(60).Single(h => h.Story == HostStory.DiskFills);
-        SimulatedHealth.At(filling, now).Fullest!.UsedPercent.ShouldBeGreaterThan(90);
-        SimulatedHealth.At(filling, now).Fullest!.UsedPercent.ShouldBeGreaterThan(SimulatedHealth.At(filling, now.AddHours(-6)).Fullest!.UsedPercent);
+        var present = DateTimeOffset.UtcNow;
+        SimulatedHealth.At(filling, present).Fullest!.UsedPercent.ShouldBeGreaterThan(90);
+        SimulatedHealth.At(filling, present).Fullest!.UsedPercent.ShouldBeGreaterThan(SimulatedHealth.At(filling, present.AddHours(-6)).Fullest!.UsedPercent);
     }
 }

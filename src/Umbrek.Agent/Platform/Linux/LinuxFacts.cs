@@ -32,6 +32,8 @@ internal static class LinuxFacts
         facts.Add(FactNames.Addresses, Addresses());
         facts.Add(FactNames.BootedAt, BootTime());
         facts.Add(FactNames.Users, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Take(64)]);
+        facts.Add(FactNames.RestartNeeded, File.Exists("/run/reboot-required") ? "yes" : "no");
+        platform.Upkeep.AddTo(facts);
         return facts.Items;
     }
 

@@ -14,6 +14,8 @@ public sealed class LinuxPlatform : IHostPlatform
 {
     private readonly LinuxSampler sampler = new();
 
+    public LinuxUpkeep Upkeep { get; } = new(TimeProvider.System);
+
     public string SystemName { get; } = ReadLine("/proc/sys/kernel/hostname") is { Length: > 0 } name ? name : Environment.MachineName;
 
     public string? MachineId { get; } = ReadLine("/etc/machine-id");
@@ -100,125 +102,4 @@ public sealed class LinuxPlatform : IHostPlatform
         int status;
         _ = Native.WaitPid(pid, &status, 0);
     }
-}
-
-/// <summary>Reads one health sample; keeps the counters of the last one for the rates.</summary>
-internal sealed class LinuxSampler
-{
-    private static readonly HashSet<string> LocalFileSystems =
-        new(["ext2", "ext3", "ext4", "xfs", "btrfs", "zfs", "f2fs", "jfs", "vfat", "exfat", "ntfs3", "overlay", "bcachefs"], StringComparer.Ordinal);
-
-    private ProcessorTicks? ticks;
-    private Dictionary<string, (long Received, long Sent)> traffic = [];
-    private DateTimeOffset trafficAt;
-
-    public Sample Take(DateTimeOffset now)
-    {
-        var memory = ReadMemory();
-        var load = File.ReadAllText("/proc/loadavg").Split(' ');
-        var uptime = File.ReadAllText("/proc/uptime").Split(' ')[0];
-        return new Sample
-        {
-            At = now,
-            ProcessorPercent = Math.Round(ReadProcessor(), 1),
-            Load1 = Number(load[0]),
-            Load5 = Number(load[1]),
-            Load15 = Number(load[2]),
-            MemoryTotalBytes = memory.GetValueOrDefault("MemTotal"),
-            MemoryAvailableBytes = memory.GetValueOrDefault("MemAvailable"),
-            SwapTotalBytes = memory.GetValueOrDefault("SwapTotal"),
-            SwapFreeBytes = memory.GetValueOrDefault("SwapFree"),
-            UptimeSeconds = (long)Number(uptime),
-            FileSystems = ReadFileSystems(),
-            Interfaces = ReadTraffic(now),
-        };
-    }
-
-    private double ReadProcessor()
-    {
-        var now = ReadTicks();
-        var percent = ticks is { } before ? ProcessorTicks.BusyPercent(before, now) : 0;
-        ticks = now;
-        return percent;
-    }
-
-    private static ProcessorTicks ReadTicks()
-    {
-        // proc(5), first line: user nice system idle iowait irq softirq steal; guest times are in user already.
-        var fields = File.ReadLines("/proc/stat").First().Split(' ', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(8)
-            .Select(f => long.Parse(f, CultureInfo.InvariantCulture)).ToArray();
-        return new ProcessorTicks(fields.Sum(), fields[3] + fields[4]);
-    }
-
-    internal static Dictionary<string, long> ReadMemory()
-    {
-        var memory = new Dictionary<string, long>(StringComparer.Ordinal);
-        foreach (var line in File.ReadLines("/proc/meminfo"))
-        {
-            var parts = line.Split([':', ' '], StringSplitOptions.RemoveEmptyEntries);
-            if (parts.Length >= 2 && long.TryParse(parts[1], CultureInfo.InvariantCulture, out var kibibytes))
-            {
-                memory[parts[0]] = kibibytes * 1024;
-            }
-        }
-        return memory;
-    }
-
-    internal static List<FileSystemSample> ReadFileSystems()
-    {
-        var found = new List<FileSystemSample>();
-        var devices = new HashSet<string>(StringComparer.Ordinal);
-        foreach (var line in File.ReadLines("/proc/self/mounts"))
-        {
-            var fields = line.Split(' ');
-            if (fields.Length < 3 || !LocalFileSystems.Contains(fields[2]) || !devices.Add(fields[0]) || found.Count == 32)
-            {
-                continue;
-            }
-            try
-            {
-                var mount = Unescape(fields[1]);
-                var drive = new DriveInfo(mount);
-                if (drive.TotalSize > 0)
-                {
-                    found.Add(new FileSystemSample(mount, fields[2], drive.TotalSize, drive.TotalSize - drive.TotalFreeSpace, drive.AvailableFreeSpace));
-                }
-            }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException or ArgumentException)
-            {
-                // Unmounted meanwhile, or not ours to see.
-            }
-        }
-        return found;
-    }
-
-    private List<InterfaceSample> ReadTraffic(DateTimeOffset now)
-    {
-        var before = traffic;
-        var elapsed = now - trafficAt;
-        traffic = [];
-        var rates = new List<InterfaceSample>();
-        foreach (var line in File.ReadLines("/proc/net/dev").Skip(2))
-        {
-            var colon = line.IndexOf(':');
-            var name = line[..colon].Trim();
-            var fields = line[(colon + 1)..].Split(' ', StringSplitOptions.RemoveEmptyEntries);
-            if (name == "lo" || rates.Count == 32)
-            {
-                continue;
-            }
-            var counters = (Received: long.Parse(fields[0], CultureInfo.InvariantCulture), Sent: long.Parse(fields[8], CultureInfo.InvariantCulture));
-            traffic[name] = counters;
-            rates.Add(before.TryGetValue(name, out var old)
-                ? new InterfaceSample(name, Math.Round(CounterRate.PerSecond(old.Received, counters.Received, elapsed)), Math.Round(CounterRate.PerSecond(old.Sent, counters.Sent, elapsed)))
-                : new InterfaceSample(name, 0, 0));
-        }
-        trafficAt = now;
-        return rates;
-    }
-
-    private static double Number(string text) => double.Parse(text, CultureInfo.InvariantCulture);
-
-    // Blanks in mount points are written as octal escapes (fstab(5)).
-    private static string Unescape(string mount) => mount.Replace("\\040", " ").Replace("\\011", "\t").Replace("\\134", "\\");
 }

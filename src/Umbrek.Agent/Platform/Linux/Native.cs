@@ -67,6 +67,20 @@ internal static unsafe partial class Native
         }
     }
 
+    [LibraryImport("libc", EntryPoint = "statvfs", SetLastError = true)]
+    private static partial int StatVfs(byte* path, byte* buffer);
+
+    /// <summary>How many of a file system's inodes are taken; null where it has no fixed number of them.</summary>
+    public static double? InodesUsedPercent(string mount)
+    {
+        // struct statvfs on 64-bit glibc: f_files at 40, f_ffree at 48, 112 bytes in all.
+        var buffer = stackalloc byte[128];
+        fixed (byte* path = System.Text.Encoding.UTF8.GetBytes(mount + '\0'))
+        {
+            return StatVfs(path, buffer) == 0 && *(ulong*)(buffer + 40) is var all and > 0 ? Math.Round(100.0 * (all - *(ulong*)(buffer + 48)) / all, 1) : null;
+        }
+    }
+
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 

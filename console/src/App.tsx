@@ -6,6 +6,7 @@ import { NewDevices } from "./access/NewDevices";
 import { ServiceProblem } from "./api/client";
 import { meQuery } from "./access/useMay";
 import { useWaiting } from "./enrolment/useWaiting";
+import { useAlertCount } from "./health/useAlerts";
 import { estateStore } from "./estate/estateStore";
 import { HostsPage } from "./estate/HostsPage";
 import { ScopeLine } from "./estate/ScopeLine";
@@ -13,6 +14,9 @@ import { useEstate } from "./estate/useEstate";
 import { Empty } from "./parts/Trouble";
 
 // Only what the first page needs is loaded first.
+const NowPage = lazy(() => import("./health/NowPage").then((m) => ({ default: m.NowPage })));
+const AlertPage = lazy(() => import("./health/AlertPage").then((m) => ({ default: m.AlertPage })));
+const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
 const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
@@ -59,6 +63,8 @@ function Inside() {
   return (
     <Routes>
       <Route element={<Frame me={me.data} />}>
+        <Route path="/now" element={<NowPage />} />
+        <Route path="/now/:id" element={<AlertPage />} />
         <Route path="/hosts" element={<HostsPage />} />
         <Route path="/hosts/groups" element={<GroupsPage />} />
         <Route path="/hosts/customers" element={<CustomersPage />} />
@@ -72,7 +78,8 @@ function Inside() {
         <Route path="/people/vault" element={<VaultPage />} />
         <Route path="/sessions" element={<SessionsPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
-        <Route path="/rules" element={<PoliciesPage />} />
+        <Route path="/rules" element={<ChecksPage />} />
+        <Route path="/rules/policies" element={<PoliciesPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/find" element={<FindPage />} />
@@ -98,9 +105,10 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
   }, []);
   const { line, known } = useEstate();
   const waiting = useWaiting();
+  const alerts = useAlertCount();
   return (
     <div className="frame">
-      <ScopeLine me={me} waiting={waiting} />
+      <ScopeLine me={me} waiting={waiting} alerts={alerts} />
       <div>
         <NewDevices me={me} />
         {line === "broken" && known && (

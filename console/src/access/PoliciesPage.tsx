@@ -9,6 +9,7 @@ import { useScope } from "../estate/useEstate";
 import { groupChoices, useGroups } from "../estate/useGroups";
 import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
+import { RulesTabs } from "../health/RulesTabs";
 import { PolicyEditor } from "./PolicyEditor";
 import { actList, actWords, consentWords, noticeWords } from "./policyWords";
 import { useMe } from "./useMay";
@@ -26,7 +27,8 @@ export function PoliciesPage() {
   return (
     <main className="page">
       <div className="page-head">
-        <h1>Host policies</h1>
+        <h1>Rules</h1>
+        <RulesTabs />
         {mine.length > 0 && (
           <Select
             aria-label="Say something for a group"

@@ -1079,6 +1079,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/series": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Metrics of a host over a time, up to 13 months, with the alerts and jobs in it; names of metrics separated by commas. */
+    get: operations["getSeries"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/overview": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How the estate fares, or a group in it: alerts by subsystem, for each place below. */
+    get: operations["getOverview"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/hosts/{id}/samples": {
     parameters: {
       query?: never;
@@ -1512,6 +1546,127 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/alerts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Alerts that are not over, those with one cause as one line; of hosts of a selection, in a state, of a severity at least, about a subsystem, of a check; or with those that are over. */
+    get: operations["listAlerts"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/alerts/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One alert, its graph, what happened before it, and who has the same. */
+    get: operations["getAlert"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/alerts/acts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Acknowledges, snoozes, dismisses or reopens alerts: all that are named, or none. */
+    post: operations["actOnAlerts"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Every check, with what places say of it. */
+    get: operations["listChecks"];
+    put?: never;
+    /** A check of one's own, for everything or for a group. */
+    post: operations["createCheck"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Changes a check of one's own. */
+    put: operations["changeCheck"];
+    post?: never;
+    /** Removes a check of one's own; its alerts clear. */
+    delete: operations["removeCheck"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks/settings": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Switches a check off or on for a place, or changes its rule or severity there; with nothing said, what is above counts again. */
+    post: operations["setCheck"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks/trial": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** What a rule would have raised over the last days. */
+    post: operations["tryCheck"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/jobs": {
     parameters: {
       query?: never;
@@ -1809,6 +1964,64 @@ export interface components {
     };
     /** @enum {unknown} */
     AccessReason: "granted" | "no-grant" | "role-lacks" | "ended" | "sign-in-lacks" | "host-policy";
+    AlertAct: {
+      ids: string[];
+      act: components["schemas"]["AlertActKind"];
+      /** Format: date-time */
+      until?: null | string;
+      note?: null | string;
+    };
+    /** @enum {unknown} */
+    AlertActKind: "acknowledge" | "snooze" | "dismiss" | "reopen";
+    AlertDetail: {
+      alert: components["schemas"]["AlertInfo"];
+      graph: null | components["schemas"]["AlertGraph"];
+      before: components["schemas"]["TimelineEntry"][];
+      same: components["schemas"]["AlertInfo"][];
+    };
+    AlertGraph: {
+      metric: string;
+      part: null | string;
+      /** Format: double */
+      threshold: number;
+      relation: components["schemas"]["Relation"];
+    };
+    AlertInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      systemName: string;
+      groupPath: string;
+      check: string;
+      checkName: string;
+      subsystem: components["schemas"]["Subsystem"];
+      severity: components["schemas"]["Severity"];
+      state: components["schemas"]["AlertState"];
+      /** Format: date-time */
+      raisedAt: string;
+      what: string;
+      follows: null | string;
+      fix: null | string;
+      /** Format: date-time */
+      stateAt: string;
+      stateBy: null | string;
+      /** Format: date-time */
+      snoozedUntil: null | string;
+      note: null | string;
+    };
+    AlertLine: {
+      place: null | string;
+      what: string;
+      severity: components["schemas"]["Severity"];
+      state: components["schemas"]["AlertState"];
+      /** Format: date-time */
+      raisedAt: string;
+      alerts: components["schemas"]["AlertInfo"][];
+    };
+    /** @enum {unknown} */
+    AlertState: "open" | "acknowledged" | "snoozed" | "cleared" | "dismissed";
     AuditInfo: {
       /** Format: int64 */
       number: number;
@@ -1874,6 +2087,88 @@ export interface components {
       path: string;
       ticket: string;
     };
+    CheckInfo: {
+      key: string;
+      /** Format: uuid */
+      id: null | string;
+      name: string;
+      subsystem: components["schemas"]["Subsystem"];
+      severity: components["schemas"]["Severity"];
+      when: string;
+      until: null | string;
+      /** Format: double */
+      holdSeconds: number;
+      follows: null | string;
+      fix: null | string;
+      place: null | string;
+      settings: components["schemas"]["CheckSetting"][];
+      /** Format: int32 */
+      alerts: number;
+      createdBy: null | string;
+      /** Format: int64 */
+      version: number;
+      isBuiltIn?: boolean;
+    };
+    CheckSetting: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      groupId: null | string;
+      /** Format: uuid */
+      hostId: null | string;
+      place: null | string;
+      off: null | boolean;
+      severity: null | components["schemas"]["Severity"];
+      when: null | string;
+      until: null | string;
+      /** Format: double */
+      holdSeconds: null | number;
+      note: null | string;
+      /** Format: date-time */
+      changedAt: string;
+      changedBy: string;
+    };
+    CheckTrial: {
+      when: string;
+      until?: null | string;
+      /**
+       * Format: double
+       * @default 60
+       */
+      holdSeconds: number;
+      on?: null | string;
+      /**
+       * Format: int32
+       * @default 48
+       */
+      hours: number;
+    };
+    CheckTrialResult: {
+      /** Format: int32 */
+      alerts: number;
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int32 */
+      hostsLooked: number;
+      /** Format: date-time */
+      from: string;
+      times: components["schemas"]["TrialAlert"][];
+      note: null | string;
+    };
+    CheckWish: {
+      check: string;
+      /** Format: uuid */
+      groupId?: null | string;
+      /** Format: uuid */
+      hostId?: null | string;
+      off?: null | boolean;
+      severity?: null | components["schemas"]["Severity"];
+      when?: null | string;
+      until?: null | string;
+      /** Format: double */
+      holdSeconds?: null | number;
+      note?: null | string;
+    };
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
@@ -1931,6 +2226,8 @@ export interface components {
       rememberedUntil: null | string;
       here: boolean;
     };
+    /** @enum {unknown} */
+    Dimension: "count" | "percent" | "size" | "time";
     EnrolmentAnswer: {
       /** Format: uuid */
       hostId: string;
@@ -2000,6 +2297,8 @@ export interface components {
       /** Format: int64 */
       availableBytes: number;
       /** Format: double */
+      inodesUsedPercent?: null | number;
+      /** Format: double */
       usedPercent?: number;
     };
     FindHit: {
@@ -2051,6 +2350,10 @@ export interface components {
        */
       version: number;
     };
+    HealthOverview: {
+      whole: components["schemas"]["PlaceHealth"];
+      places: components["schemas"]["PlaceHealth"][];
+    };
     /** @enum {unknown} */
     HostAct: "watch" | "control" | "shell" | "run" | "read-files" | "write-files" | "power" | "software";
     HostChange: {
@@ -2087,7 +2390,17 @@ export interface components {
     };
     /** @enum {unknown} */
     HostEventKind:
-      "joined" | "moved" | "labelled" | "noted" | "tagged" | "retired" | "restored" | "merged" | "ran" | "updated";
+      | "joined"
+      | "moved"
+      | "labelled"
+      | "noted"
+      | "tagged"
+      | "retired"
+      | "restored"
+      | "merged"
+      | "ran"
+      | "updated"
+      | "alerted";
     HostLink: {
       title: string;
       url: string;
@@ -2155,6 +2468,9 @@ export interface components {
       model?: null | string;
       /** Format: int64 */
       uptimeSeconds?: null | number;
+      /** Format: int32 */
+      alerts?: number;
+      worst?: null | components["schemas"]["Severity"];
     };
     ImportChange: {
       /** Format: int32 */
@@ -2229,6 +2545,8 @@ export interface components {
       receivedBytesPerSecond: number;
       /** Format: double */
       sentBytesPerSecond: number;
+      /** Format: double */
+      errorsPerSecond?: null | number;
     };
     JobDetail: {
       job: components["schemas"]["JobInfo"];
@@ -2329,8 +2647,43 @@ export interface components {
       recoveryCodes: number;
       newDevices: components["schemas"]["DeviceInfo"][];
     };
+    MetricLine: {
+      metric: string;
+      part: string;
+      unit: components["schemas"]["Dimension"];
+      min: (null | number)[];
+      mean: (null | number)[];
+      max: (null | number)[];
+    };
+    MetricSeries: {
+      /** Format: date-time */
+      from: string;
+      /** Format: date-time */
+      to: string;
+      /** Format: int32 */
+      stepSeconds: number;
+      at: number[];
+      lines: components["schemas"]["MetricLine"][];
+      marks: components["schemas"]["SeriesMark"][];
+    };
     NewChannel: {
       kind: string;
+    };
+    NewCheck: {
+      name: string;
+      subsystem: components["schemas"]["Subsystem"];
+      severity: components["schemas"]["Severity"];
+      when: string;
+      until?: null | string;
+      /**
+       * Format: double
+       * @default 60
+       */
+      holdSeconds: number;
+      follows?: null | string;
+      fix?: null | string;
+      /** Format: uuid */
+      groupId?: null | string;
     };
     NewGrant: {
       technician: null | string;
@@ -2463,8 +2816,26 @@ export interface components {
       /** Format: date-time */
       openedAt?: null | string;
     };
+    PageOfAlertInfo: {
+      items: components["schemas"]["AlertInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfAlertLine: {
+      items: components["schemas"]["AlertLine"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfAuditInfo: {
       items: components["schemas"]["AuditInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfCheckInfo: {
+      items: components["schemas"]["CheckInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -2658,6 +3029,18 @@ export interface components {
       | "reveal-secrets"
       | "approve"
       | "administer";
+    PlaceHealth: {
+      path: string;
+      /** Format: int32 */
+      hosts: number;
+      /** Format: int32 */
+      linked: number;
+      /** Format: int32 */
+      away: number;
+      /** Format: int32 */
+      lost: number;
+      subsystems: components["schemas"]["SubsystemState"][];
+    };
     PolicyFrom: {
       allowed: null | string;
       consent: null | string;
@@ -2711,6 +3094,8 @@ export interface components {
     RecoveryCodes: {
       codes: string[];
     };
+    /** @enum {unknown} */
+    Relation: "below" | "at-most" | "equal" | "at-least" | "above";
     ReleaseInfo: {
       version: string;
       system: string;
@@ -2873,10 +3258,24 @@ export interface components {
       swapFreeBytes?: number;
       /** Format: int64 */
       uptimeSeconds?: number;
+      /** Format: double */
+      waitingPercent?: null | number;
+      /** Format: double */
+      stolenPercent?: null | number;
+      /** Format: double */
+      diskReadBytesPerSecond?: null | number;
+      /** Format: double */
+      diskWrittenBytesPerSecond?: null | number;
+      /** Format: double */
+      temperatureCelsius?: null | number;
+      /** Format: int32 */
+      processes?: null | number;
       fileSystems?: components["schemas"]["FileSystemSample"][];
       interfaces?: components["schemas"]["InterfaceSample"][];
       /** Format: double */
       memoryUsedPercent?: number;
+      /** Format: double */
+      swapUsedPercent?: null | number;
       fullest?: components["schemas"]["FileSystemSample"];
     };
     SampleSeries: {
@@ -3018,6 +3417,15 @@ export interface components {
       /** Format: int32 */
       hosts: number;
     };
+    SeriesMark: {
+      /** Format: date-time */
+      at: string;
+      /** Format: date-time */
+      until: null | string;
+      kind: string;
+      text: string;
+      severity: null | components["schemas"]["Severity"];
+    };
     SessionInfo: {
       /** Format: uuid */
       id: string;
@@ -3048,6 +3456,8 @@ export interface components {
     SetUpState: {
       needed: boolean;
     };
+    /** @enum {unknown} */
+    Severity: "information" | "warning" | "critical" | null;
     SignInAnswer: {
       technician: components["schemas"]["TechnicianInfo"];
       token: null | string;
@@ -3089,6 +3499,16 @@ export interface components {
     SignInWays: {
       singleSignOn: null | string;
     };
+    /** @enum {unknown} */
+    Subsystem: "reachability" | "processor" | "memory" | "storage" | "services" | "updates" | "security" | "hardware";
+    SubsystemState: {
+      subsystem: components["schemas"]["Subsystem"];
+      worst: components["schemas"]["Severity"];
+      /** Format: int32 */
+      alerts: number;
+      /** Format: int32 */
+      hosts: number;
+    };
     TeamInfo: {
       /** Format: uuid */
       id: string;
@@ -3121,6 +3541,16 @@ export interface components {
     TokenAnswer: {
       info: components["schemas"]["SignInInfo"];
       token: string;
+    };
+    TrialAlert: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      /** Format: date-time */
+      raisedAt: string;
+      /** Format: date-time */
+      clearedAt: null | string;
     };
     /** @enum {unknown} */
     UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
@@ -5762,6 +6192,73 @@ export interface operations {
       };
     };
   };
+  getSeries: {
+    parameters: {
+      query?: {
+        metrics?: string;
+        from?: string;
+        to?: string;
+        points?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MetricSeries"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getOverview: {
+    parameters: {
+      query?: {
+        path?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HealthOverview"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   getSamples: {
     parameters: {
       query?: {
@@ -6812,6 +7309,298 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["ImportOutcome"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listAlerts: {
+    parameters: {
+      query?: {
+        on?: string;
+        state?: string;
+        severity?: string;
+        subsystem?: string;
+        check?: string;
+        all?: boolean;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfAlertLine"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getAlert: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AlertDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  actOnAlerts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["AlertAct"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfAlertInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listChecks: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfCheckInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createCheck: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewCheck"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CheckInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeCheck: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewCheck"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CheckInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeCheck: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  setCheck: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CheckWish"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CheckInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  tryCheck: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["CheckTrial"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["CheckTrialResult"];
         };
       };
       /** @description What went wrong and what to do. */

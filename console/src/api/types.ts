@@ -8,7 +8,7 @@ type MayMiss<T> = { [K in keyof T]: null extends T[K] ? T[K] | undefined : T[K] 
 type Always<T, K extends keyof T> = Omit<T, K> & { [P in K]-?: NonNullable<T[P]> };
 
 // The service always writes tags and the time of joining; the description can't say so of members with a default.
-export type HostSummary = Always<MayMiss<Schemas["HostSummary"]>, "tags" | "enrolledAt">;
+export type HostSummary = Always<MayMiss<Schemas["HostSummary"]>, "tags" | "enrolledAt" | "alerts">;
 export type HostDetail = Omit<MayMiss<Schemas["HostDetail"]>, "latestSample" | "summary"> & {
   latestSample?: Sample | null;
   summary: HostSummary;
@@ -112,6 +112,40 @@ export type KeyRotationInfo = Schemas["KeyRotationInfo"];
 export type KeyRotationDetail = Omit<Schemas["KeyRotationDetail"], "hosts"> & {
   hosts: MayMiss<Schemas["KeyRotationHost"]>[];
 };
+export type Severity = NonNullable<Schemas["Severity"]>;
+export type Subsystem = Schemas["Subsystem"];
+export type AlertState = Schemas["AlertState"];
+export type AlertActKind = Schemas["AlertActKind"];
+export type AlertInfo = Omit<MayMiss<Schemas["AlertInfo"]>, "severity"> & { severity: Severity };
+export type AlertLine = Omit<MayMiss<Schemas["AlertLine"]>, "alerts" | "severity"> & {
+  severity: Severity;
+  alerts: AlertInfo[];
+};
+export type AlertDetail = Omit<MayMiss<Schemas["AlertDetail"]>, "alert" | "same" | "before" | "graph"> & {
+  alert: AlertInfo;
+  graph?: MayMiss<Schemas["AlertGraph"]> | null;
+  before: TimelineEntry[];
+  same: AlertInfo[];
+};
+export interface AlertsChanged {
+  open: number;
+  critical: number;
+}
+export type PlaceHealth = Omit<Schemas["PlaceHealth"], "subsystems"> & {
+  subsystems: { subsystem: Subsystem; worst: Severity; alerts: number; hosts: number }[];
+};
+export type HealthOverview = { whole: PlaceHealth; places: PlaceHealth[] };
+export type CheckSetting = MayMiss<Schemas["CheckSetting"]>;
+export type CheckInfo = Omit<MayMiss<Schemas["CheckInfo"]>, "settings" | "severity"> & {
+  severity: Severity;
+  settings: CheckSetting[];
+};
+export type CheckTrialResult = Omit<MayMiss<Schemas["CheckTrialResult"]>, "times"> & {
+  times: MayMiss<Schemas["TrialAlert"]>[];
+};
+export type SeriesMark = MayMiss<Schemas["SeriesMark"]>;
+export type MetricLine = Schemas["MetricLine"];
+export type MetricSeries = Omit<Schemas["MetricSeries"], "marks"> & { marks: SeriesMark[] };
 export type Problem = Schemas["Problem"];
 
 export interface EstateChanges {

@@ -6,6 +6,7 @@ import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
 import { PolicyPanel } from "../access/PolicyPanel";
 import { SecretsPanel } from "../access/SecretsPanel";
+import { AlertsPanel } from "../health/AlertsPanel";
 import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
 import { JobList } from "../jobs/JobList";
@@ -24,7 +25,7 @@ import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
 import { useMarks } from "./useMarks";
 
-const panels = ["Health", "Command", "Notes", "Facts", "Policy", "Secrets", "Jobs", "Time line"] as const;
+const panels = ["Alerts", "Health", "Command", "Notes", "Facts", "Policy", "Secrets", "Jobs", "Time line"] as const;
 type Panel = (typeof panels)[number];
 const KEPT_AS = "umbrek.bench";
 
@@ -129,7 +130,8 @@ export function HostPage() {
         {/* Two columns that fill up by themselves: a short panel leaves no hole beside a long one. */}
         <div className="panels">
           <div className="stack">
-            {open.has("Health") && <HealthPanel hostId={id} latest={detail.data?.latestSample} />}
+            {open.has("Alerts") && <AlertsPanel host={host} />}
+            {open.has("Health") && <HealthPanel hostId={id} label={host.label} latest={detail.data?.latestSample} />}
             {open.has("Facts") && detail.data && (
               <FactsPanel
                 host={{ ...detail.data, summary: { ...detail.data.summary, ...host } as HostDetail["summary"] }}

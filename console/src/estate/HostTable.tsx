@@ -8,6 +8,7 @@ import type { HostColumn } from "./columns";
 import type { EmblemDesign } from "./emblem";
 import { Flag } from "./Emblem";
 import { readable, type ListRow, type Sorting } from "./hostList";
+import { HostAlerts } from "../health/severity";
 import { Presence } from "./Presence";
 import { OwnColour } from "./OwnColour";
 import { useEmblems } from "./useCustomers";
@@ -226,6 +227,7 @@ export function HostTable({
                       )}
                       {host.label}
                       <OwnColour mark={own.get(host.id)} />
+                      <HostAlerts host={host} />
                     </b>
                     <span className="mono">
                       {host.retiredAt ? "retired" : host.label === host.systemName ? host.address : host.systemName}

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import type { HostSummary } from "../api/types";
 import { customerOf } from "./emblem";
 import { Flag } from "./Emblem";
+import { HostAlerts } from "../health/severity";
 import { Presence } from "./Presence";
 import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
@@ -50,7 +51,10 @@ export function HostTiles({ ids, search }: { ids: string[]; search: string }) {
                   className={host.presence.state === "linked" ? "tile" : "tile away"}
                   style={{ "--edge": emblems(host.groupPath).field } as React.CSSProperties}
                 >
-                  <b>{host.label}</b>
+                  <b>
+                    {host.label}
+                    <HostAlerts host={host} />
+                  </b>
                   <span className="muted whose">
                     <Flag design={emblems(host.groupPath)} size={14} /> {customerOf(host.groupPath)}
                   </span>

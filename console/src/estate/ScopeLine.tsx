@@ -1,11 +1,12 @@
 import { NavLink } from "react-router";
-import type { Me } from "../api/types";
+import type { AlertsChanged, Me } from "../api/types";
 import { SignOut } from "../access/SignOut";
 import { Emblem } from "./Emblem";
 import { QuickFind } from "./QuickFind";
 import { useScope } from "./useEstate";
 
 const places = [
+  { to: "/now", name: "Now" },
   { to: "/hosts", name: "Hosts" },
   { to: "/work", name: "Work" },
   { to: "/sessions", name: "Sessions" },
@@ -15,7 +16,7 @@ const places = [
 ];
 
 /** Where we are and what is in view: always on top, on every page. */
-export function ScopeLine({ me, waiting = 0 }: { me: Me; waiting?: number }) {
+export function ScopeLine({ me, waiting = 0, alerts }: { me: Me; waiting?: number; alerts?: AlertsChanged }) {
   const [scope, setScope] = useScope();
   const names = scope ? scope.split("/") : [];
 
@@ -25,6 +26,16 @@ export function ScopeLine({ me, waiting = 0 }: { me: Me; waiting?: number }) {
         {places.map((p) => (
           <NavLink key={p.to} to={{ pathname: p.to, search: scope ? `?scope=${encodeURIComponent(scope)}` : "" }}>
             {p.name}
+            {p.to === "/now" && alerts !== undefined && alerts.open > 0 && (
+              <span className={alerts.critical > 0 ? "waits trouble" : "waits"}>
+                {" "}
+                {alerts.open}
+                <span className="hidden-text">
+                  {" "}
+                  open alerts{alerts.critical > 0 && `, ${alerts.critical} of them critical`}
+                </span>
+              </span>
+            )}
             {p.to === "/join" && waiting > 0 && (
               <span className="waits">
                 {" "}

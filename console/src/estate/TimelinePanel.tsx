@@ -17,6 +17,7 @@ const words: Record<TimelineEntry["kind"], string> = {
   merged: "put together",
   ran: "job",
   updated: "agent updated",
+  alerted: "alert",
 };
 
 /** What happened to a host, newest first. */

@@ -39,6 +39,7 @@ const host = (label: string, groupPath: string, part: Partial<HostSummary> = {})
   storageMount: "/",
   tags: [],
   enrolledAt: "2026-11-01T12:00:00Z",
+  alerts: 0,
   ...part,
 });
 const wish = (part: Partial<ListWish> = {}): ListWish => ({

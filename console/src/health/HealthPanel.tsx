@@ -1,57 +1,121 @@
-import { SegmentedControl } from "@mantine/core";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, ask } from "../api/client";
-import type { Sample } from "../api/types";
-import { bytes, span } from "../parts/time";
+import { Button, Menu, SegmentedControl } from "@mantine/core";
+import { useRef, useState } from "react";
+import type { MetricSeries, Sample } from "../api/types";
+import { usePreference } from "../parts/usePreference";
+import { bytes, minute, span } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
-import { HealthGraph } from "./HealthGraph";
+import { metrics, metricTitle, seriesCsv } from "./figures";
+import { MetricGraph } from "./MetricGraph";
+import { type Span, useSeries } from "./useSeries";
 
-const windows = { "1 h": 3600, "6 h": 6 * 3600, "24 h": 24 * 3600, "48 h": 48 * 3600 } as const;
+const HOUR = 3600;
+const windows = {
+  Hour: HOUR,
+  Day: 24 * HOUR,
+  Week: 7 * 24 * HOUR,
+  Month: 30 * 24 * HOUR,
+  Year: 365 * 24 * HOUR,
+} as const;
 type Window = keyof typeof windows;
 
-function useSeries(hostId: string, window: Window) {
-  return useQuery({
-    queryKey: ["samples", hostId, window],
-    queryFn: () => {
-      const to = new Date();
-      const from = new Date(to.getTime() - windows[window] * 1000);
-      return ask(
-        api.GET("/api/v1/hosts/{id}/samples", {
-          params: { path: { id: hostId }, query: { from: from.toISOString(), to: to.toISOString(), points: 200 } },
-        }),
-      );
-    },
-    refetchInterval: 15_000,
-    placeholderData: keepPreviousData,
-  });
-}
+const usual = ["processor", "memory.used", "storage.used"];
 
-export function HealthPanel({ hostId, latest }: { hostId: string; latest: Sample | null | undefined }) {
-  const [window, setWindow] = useState<Window>("1 h");
-  const series = useSeries(hostId, window);
+/** A host's figures on one time axis, with its alerts and jobs marked; dragging over a graph looks closer. */
+export function HealthPanel({
+  hostId,
+  label,
+  latest,
+}: {
+  hostId: string;
+  label: string;
+  latest: Sample | null | undefined;
+}) {
+  const [window, setWindow] = useState<Window>("Hour");
+  const [closer, setCloser] = useState<Span>();
+  const [chosen, setChosen] = usePreference<string[]>("graphs", usual);
+  const box = useRef<HTMLDivElement>(null);
+  const series = useSeries(hostId, chosen, closer ?? { last: windows[window] });
   const data = series.data;
-  const shown = data && { at: data.at, from: Date.parse(data.from) / 1000, to: Date.parse(data.to) / 1000 };
+  const shown = data && {
+    at: data.at,
+    from: Date.parse(data.from) / 1000,
+    to: Date.parse(data.to) / 1000,
+    marks: data.marks,
+    together: hostId,
+    onZoom: (from: number, to: number) => setCloser({ from, to }),
+  };
   return (
     <section className="panel" aria-labelledby="health-title">
       <header>
         <h2 id="health-title">Health</h2>
-        <SegmentedControl
-          size="xs"
-          aria-label="Time shown"
-          data={Object.keys(windows)}
-          value={window}
-          onChange={(v) => setWindow(v as Window)}
-        />
+        <span className="acts">
+          <SegmentedControl
+            size="xs"
+            aria-label="Time shown"
+            data={Object.keys(windows)}
+            value={window}
+            onChange={(v) => {
+              setWindow(v as Window);
+              setCloser(undefined);
+            }}
+          />
+          <Menu position="bottom-end" shadow="md" closeOnItemClick={false}>
+            <Menu.Target>
+              <Button size="compact-sm" variant="subtle" color="gray" aria-label="Which graphs, and export">
+                Graphs
+              </Button>
+            </Menu.Target>
+            <Menu.Dropdown>
+              {metrics.map((m) => (
+                <Menu.Item
+                  key={m.name}
+                  role="menuitemcheckbox"
+                  aria-checked={chosen.includes(m.name)}
+                  leftSection={<span aria-hidden="true">{chosen.includes(m.name) ? "✓" : " "}</span>}
+                  onClick={() =>
+                    setChosen(
+                      chosen.includes(m.name)
+                        ? chosen.filter((c) => c !== m.name)
+                        : metrics.map((x) => x.name).filter((n) => chosen.includes(n) || n === m.name),
+                    )
+                  }
+                >
+                  {m.title}
+                </Menu.Item>
+              ))}
+              <Menu.Divider />
+              <Menu.Item disabled={!data} onClick={() => data && saveCsv(data, label)}>
+                Save the figures as CSV
+              </Menu.Item>
+              <Menu.Item disabled={!data} onClick={() => box.current && savePng(box.current, label)}>
+                Save the graphs as PNG
+              </Menu.Item>
+            </Menu.Dropdown>
+          </Menu>
+        </span>
       </header>
-      <Trouble error={series.error} />
-      {data && shown && (
-        <>
-          <HealthGraph title="Processor" values={data.processorPercent} {...shown} />
-          <HealthGraph title="Memory" values={data.memoryUsedPercent} {...shown} />
-          <HealthGraph title="Fullest storage" values={data.storageUsedPercent} {...shown} />
-        </>
+      {closer && "from" in closer && (
+        <p className="muted closer">
+          {minute(new Date(closer.from * 1000).toISOString())} to {minute(new Date(closer.to * 1000).toISOString())}{" "}
+          <Button size="compact-xs" variant="default" onClick={() => setCloser(undefined)}>
+            Show the {window.toLowerCase()} again
+          </Button>
+        </p>
       )}
+      <Trouble error={series.error} />
+      {chosen.length === 0 && <p className="muted">No graph is chosen. “Graphs” has them all.</p>}
+      <div ref={box}>
+        {data &&
+          shown &&
+          chosen.map((name) => (
+            <MetricGraph
+              key={name}
+              title={metricTitle(name)}
+              lines={data.lines.filter((l) => l.metric === name)}
+              {...shown}
+            />
+          ))}
+      </div>
       {latest ? (
         <dl className="facts">
           <dt>Memory</dt>
@@ -86,4 +150,43 @@ export function HealthPanel({ hostId, latest }: { hostId: string; latest: Sample
       )}
     </section>
   );
+}
+
+function save(blob: Blob, name: string) {
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+const saveCsv = (data: MetricSeries, label: string) =>
+  save(new Blob([seriesCsv(data)], { type: "text/csv" }), `${label}.csv`);
+
+/** The graphs as they stand, below each other with their titles. */
+function savePng(box: HTMLElement, label: string) {
+  const graphs = [...box.querySelectorAll<HTMLElement>(".graph")];
+  const plots = graphs.flatMap((g) => g.querySelector("canvas") ?? []);
+  const scale = devicePixelRatio;
+  const title = 22 * scale;
+  const canvas = document.createElement("canvas");
+  canvas.width = Math.max(1, ...plots.map((c) => c.width));
+  canvas.height = Math.max(
+    1,
+    plots.reduce((sum, c) => sum + c.height + title, 0),
+  );
+  const ctx = canvas.getContext("2d");
+  if (!ctx) return;
+  const style = getComputedStyle(document.documentElement);
+  ctx.fillStyle = style.getPropertyValue("--raised");
+  ctx.fillRect(0, 0, canvas.width, canvas.height);
+  ctx.fillStyle = style.getPropertyValue("--text");
+  ctx.font = `${13 * scale}px Atkinson Hyperlegible Next Variable`;
+  let y = 0;
+  plots.forEach((plot, i) => {
+    ctx.fillText(`${label}: ${graphs[i]?.querySelector(".graph-head")?.textContent ?? ""}`, 4 * scale, y + 15 * scale);
+    ctx.drawImage(plot, 0, y + title);
+    y += plot.height + title;
+  });
+  canvas.toBlob((blob) => blob && save(blob, `${label}.png`), "image/png");
 }

@@ -130,7 +130,7 @@ public static class GroupCommands
         return (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.FirstOrDefault(g => string.Equals(g.Path, typed, StringComparison.OrdinalIgnoreCase));
     }
 
-    private static async Task<GroupInfo> FindAsync(ApiClient api, string path, CancellationToken cancel)
+    public static async Task<GroupInfo> FindAsync(ApiClient api, string path, CancellationToken cancel)
     {
         var typed = GroupPath.Join(GroupPath.Split(path));
         var all = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items;

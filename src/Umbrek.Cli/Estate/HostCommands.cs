@@ -110,9 +110,34 @@ public static class HostCommands
             using var api = client.State.Open();
             var found = await FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             Print(client, client.Format(parsed), await api.GetAsync($"hosts/{found.Id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false));
+            if (client.Format(parsed) == OutputFormat.Table)
+            {
+                await PrintTrendsAsync(client, api, found.Id, cancel).ConfigureAwait(false);
+            }
             return ExitCodes.Done;
         });
         return command;
+    }
+
+    /// <summary>The last hours as sparklines, and what is wrong now.</summary>
+    private static async Task PrintTrendsAsync(ClientContext client, ApiClient api, Guid id, CancellationToken cancel)
+    {
+        var now = client.Time.GetUtcNow();
+        var series = await api.GetAsync($"hosts/{id}/series?metrics=processor,memory.used,storage.used&from={Words.Iso(now.AddHours(-6))}&points={Sparkline.Width}", WireJson.Default.MetricSeries, cancel).ConfigureAwait(false);
+        var alerts = (await api.GetAsync($"alerts?on={Uri.EscapeDataString(Core.Estate.SelectionWords.Quote((await api.GetAsync($"hosts/{id}", WireJson.Default.HostDetail, cancel).ConfigureAwait(false)).Summary.SystemName))}", WireJson.Default.PageAlertLine, cancel).ConfigureAwait(false)).Items.SelectMany(l => l.Alerts).Where(a => a.HostId == id).ToList();
+        Console.Out.WriteLine();
+        if (series.Lines.Count > 0)
+        {
+            Console.Out.WriteLine("The last 6 hours, of 100 %");
+            foreach (var line in series.Lines)
+            {
+                Console.Out.WriteLine($"  {$"{line.Metric} {line.Part}".Trim(),-20}{Sparkline.Draw(line.Mean, 100)}  {Words.Percent(line.Mean.LastOrDefault(v => v is not null))}");
+            }
+        }
+        foreach (var alert in alerts)
+        {
+            Console.Out.WriteLine($"{Words.Of(alert.Severity)}: {Core.Text.TerminalText.Neutralise(alert.What)} (umbrek alert show {Words.ShortId(alert.Id)})");
+        }
     }
 
     private static Command Refresh(ClientContext client)

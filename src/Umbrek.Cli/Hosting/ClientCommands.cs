@@ -5,6 +5,7 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Audit;
 using Umbrek.Cli.Enrolment;
 using Umbrek.Cli.Estate;
+using Umbrek.Cli.Health;
 using Umbrek.Cli.Jobs;
 using Umbrek.Cli.Output;
 using Umbrek.Cli.Sessions;
@@ -109,6 +110,8 @@ public static class ClientCommands
         root.Subcommands.Add(ScanCommands.Scan(client));
         root.Subcommands.Add(UpdateCommands.Release(client));
         root.Subcommands.Add(UpdateCommands.Update(client));
+        root.Subcommands.Add(AlertCommands.Alert(client));
+        root.Subcommands.Add(CheckCommands.Check(client));
         root.Subcommands.Add(RunCommand.Run(client));
         root.Subcommands.Add(JobCommands.Job(client));
         root.Subcommands.Add(AuditCommands.Audit(client));

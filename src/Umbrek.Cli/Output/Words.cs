@@ -32,10 +32,17 @@ public static class Words
     public static string Of(HostEventKind kind) => kind switch
     {
         HostEventKind.Ran => "job",
+        HostEventKind.Alerted => "alert",
         HostEventKind.Noted => "notes",
         HostEventKind.Tagged => "tags",
         _ => kind.ToString().ToLowerInvariant(),
     };
+
+    public static string Of(Core.Health.Severity severity) => severity.ToString().ToLowerInvariant();
+
+    public static string Of(Core.Health.Subsystem subsystem) => subsystem.ToString().ToLowerInvariant();
+
+    public static string Of(Core.Health.AlertState state) => state.ToString().ToLowerInvariant();
 
     public static string Of(RunState state) => state == RunState.TimedOut ? "timed out" : state.ToString().ToLowerInvariant();
 

@@ -259,6 +259,9 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     /// <summary>The fullest file system will be full then, or does not fill.</summary>
     public void Fills(Guid hostId, DateTimeOffset? at) => Update(hostId, e => e.Selectable.StorageFullAt == at ? e : e with { Selectable = e.Selectable with { StorageFullAt = at } }, words: false);
 
+    /// <summary>How many alerts the host has, and how bad the worst of them is.</summary>
+    public void Alarmed(Guid hostId, int alerts, Severity? worst) => Update(hostId, e => e.Summary.Alerts == alerts && e.Summary.Worst == worst ? e : e with { Summary = e.Summary with { Alerts = alerts, Worst = worst } }, words: false);
+
     public void Learnt(Guid hostId, IReadOnlyList<Fact> facts)
     {
         foreach (var fact in facts.Where(f => FactsHeld.Contains(f.Name)))

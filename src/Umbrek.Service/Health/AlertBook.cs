@@ -9,7 +9,7 @@ namespace Umbrek.Service.Health;
 /// <summary>
 /// The alerts whose cause is there, in memory by host and check: filled from the database at start, changed only here, after the database has the change.
 /// </summary>
-public sealed class AlertBook(IDatabase database, TimeProvider time) : IDisposable
+public sealed class AlertBook(IDatabase database, EstateIndex estate, TimeProvider time) : IDisposable
 {
     private readonly ConcurrentDictionary<(Guid HostId, string Check), AlertRow> current = new();
     private readonly SemaphoreSlim turn = new(1, 1);
@@ -30,6 +30,18 @@ public sealed class AlertBook(IDatabase database, TimeProvider time) : IDisposab
         foreach (var row in rows)
         {
             current[(row.HostId, row.Check)] = row;
+        }
+        Show(rows.Select(r => r.HostId));
+    }
+
+    /// <summary>Listings of hosts show how many alerts each has, and how bad the worst is.</summary>
+    private void Show(IEnumerable<Guid> hosts)
+    {
+        var ofHosts = current.Values.Where(a => a.State is AlertState.Open or AlertState.Acknowledged).ToLookup(a => a.HostId);
+        foreach (var host in hosts.Distinct())
+        {
+            var shown = ofHosts[host].ToList();
+            estate.Alarmed(host, shown.Count, shown.Count == 0 ? null : shown.Max(a => a.Severity));
         }
     }
 
@@ -78,6 +90,7 @@ public sealed class AlertBook(IDatabase database, TimeProvider time) : IDisposab
             current.TryRemove((row.HostId, row.Check), out _);
             Changes.Publish(row.Id);
         }
+        Show([.. raised.Select(r => r.HostId), .. cleared.Select(c => c.Row.HostId)]);
     }
 
     /// <summary>Changes alerts that are there, in one transaction with what the caller adds to it.</summary>
@@ -112,6 +125,7 @@ public sealed class AlertBook(IDatabase database, TimeProvider time) : IDisposab
         {
             Changes.Publish(row.Id);
         }
+        Show(rows.Select(r => r.HostId));
     }
 
     /// <summary>Opens again what was quiet until now.</summary>

@@ -8,10 +8,12 @@ using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Health;
 using Umbrek.Service.Jobs;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Service.Hosting;
@@ -22,7 +24,7 @@ namespace Umbrek.Service.Hosting;
 /// begin anew if they may.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, AuditLog audit, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, TimeProvider time) : Hub
+public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, AuditLog audit, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, AlertBook alerts, AlertService alertService, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsAtFirst = 50;
@@ -176,6 +178,21 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
                 }
             }
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>How many alerts ask for somebody: now, and whenever an alert has changed.</summary>
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<AlertsChanged> Alerts(CancellationToken cancel) => WatchAsync(AlertsAsync, cancel);
+
+    private async IAsyncEnumerable<AlertsChanged> AlertsAsync(Asker by, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var reader = alerts.Changes.Subscribe();
+        while (true)
+        {
+            yield return alertService.Count(by);
+            await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+            await reader.TakeAsync(cancel).ConfigureAwait(false);
         }
     }
 

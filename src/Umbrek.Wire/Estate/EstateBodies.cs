@@ -46,6 +46,10 @@ public sealed record HostSummary(
     public string? Kernel { get; init; }
     public string? Model { get; init; }
     public long? UptimeSeconds { get; init; }
+
+    /// <summary>Alerts that are open or acknowledged, and how bad the worst of them is.</summary>
+    public int Alerts { get; init; }
+    public Core.Health.Severity? Worst { get; init; }
 }
 
 /// <param name="Version">For <c>If-Match</c> when the host is changed.</param>

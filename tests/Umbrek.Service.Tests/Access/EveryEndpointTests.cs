@@ -242,7 +242,7 @@ public sealed class EveryEndpointTests
                     "Selected" => ["all"],
                     "Scan" => [world.Scans[inside]],
                     "Job" => [world.Jobs[inside]],
-                    "Estate" or "Enrolments" or "Jobs" => [],
+                    "Estate" or "Enrolments" or "Jobs" or "Alerts" => [],
                     _ => throw new InvalidOperationException($"{method.Name} is new; say what it is asked with."),
                 };
                 using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(method.Name == "Jobs" ? 1 : 20));

@@ -14,7 +14,7 @@ public sealed class SimulatedCommandTests
     [InlineData("dome-control", "hostname; echo 'two words'", "dome-control\ntwo words\n", "", 0)]
     [InlineData("creamery-files", "uname -r", SimulatedPlatform.OddKernel + "\n", "", 0)]
     [InlineData("quay-ticket-01", "uname -r", SimulatedPlatform.CommonKernel + "\n", "", 0)]
-    [InlineData("quay-ticket-03", "systemctl is-active ticket-print", "inactive\n", "", 3)]
+    [InlineData("quay-ticket-03", "systemctl is-active ticket-print", "failed\n", "", 3)]
     [InlineData("quay-ticket-01", "systemctl is-active ticket-print", "active\n", "", 0)]
     [InlineData("quay-ticket-01", "nonsense", "", "sh: 1: nonsense: not found\n", 127)]
     [InlineData("quay-ticket-01", "echo a && echo b >&2; exit 7; echo c", "a\n", "b\n", 7)]

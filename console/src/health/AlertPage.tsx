@@ -1,0 +1,182 @@
+import { Button } from "@mantine/core";
+import { Link, useParams } from "react-router";
+import type { AlertDetail } from "../api/types";
+import { Emblem } from "../estate/Emblem";
+import { customerOf } from "../estate/emblem";
+import { readable } from "../estate/hostList";
+import { useEmblems } from "../estate/useCustomers";
+import { Ago, useNow } from "../parts/Ago";
+import { exact } from "../parts/time";
+import { Empty, Trouble } from "../parts/Trouble";
+import { AlertActs } from "./AlertActs";
+import { metricTitle } from "./figures";
+import { MetricGraph } from "./MetricGraph";
+import { SeverityWord, stateTitle, stateWords } from "./severity";
+import { useAlert } from "./useAlerts";
+import { useSeries } from "./useSeries";
+
+const kinds: Record<string, string> = { ran: "job", alerted: "alert" };
+
+/** One alert: what is wrong, what follows, how to fix it, its graph, what happened before, and who has the same. */
+export function AlertPage() {
+  const { id = "" } = useParams();
+  const found = useAlert(id);
+  const emblems = useEmblems();
+  const now = useNow();
+  if (!found.data) {
+    return (
+      <main className="page">
+        {found.error ? (
+          <Empty title="There is no such alert">
+            It may be of a host that you may not see. <Link to="/now">What needs a person</Link>
+          </Empty>
+        ) : (
+          <Empty title="Asking the service …" />
+        )}
+      </main>
+    );
+  }
+  const { alert, before, same } = found.data;
+  const customer = customerOf(alert.groupPath);
+  const line = {
+    place: null,
+    what: alert.what,
+    severity: alert.severity,
+    state: alert.state,
+    raisedAt: alert.raisedAt,
+  };
+  return (
+    <>
+      <div className="identity" style={{ "--edge": emblems(customer).field } as React.CSSProperties}>
+        <h1>
+          <Link to={`/hosts/${alert.hostId}`}>{alert.label}</Link>
+        </h1>
+        <span className="mono muted">{alert.systemName}</span>
+        <span className="whose">
+          <Emblem customer={customer} size={24} />
+          <Link to={`/hosts?scope=${encodeURIComponent(alert.groupPath)}`}>{readable(alert.groupPath)}</Link>
+        </span>
+        <SeverityWord severity={alert.severity} />
+        <span title={stateTitle(alert)}>{stateWords(alert, now)}</span>
+        <span className="host-acts">
+          <Button
+            component={Link}
+            to={`/hosts/${alert.hostId}?panel=command`}
+            size="compact-sm"
+            variant="default"
+          >{`Run a command on ${alert.label}`}</Button>
+          <AlertActs line={{ ...line, alerts: [alert] }} />
+        </span>
+      </div>
+      <main className="page">
+        <div className="panels">
+          <div className="stack">
+            <section className="panel alert-text" aria-label="What is wrong">
+              <h2>{alert.what}</h2>
+              <p className="muted">
+                {alert.checkName}, raised <Ago time={alert.raisedAt} /> ({exact(alert.raisedAt)})
+                {alert.note && ` · ${alert.note}`}
+              </p>
+              {alert.follows && (
+                <>
+                  <h3>If nobody does anything</h3>
+                  <p>{alert.follows}</p>
+                </>
+              )}
+              {alert.fix && (
+                <>
+                  <h3>How to fix it</h3>
+                  <p className="wrap">{alert.fix}</p>
+                </>
+              )}
+            </section>
+            <section className="panel" aria-labelledby="before-title">
+              <header>
+                <h2 id="before-title">What happened in the day before</h2>
+              </header>
+              {before.length === 0 ? (
+                <p className="muted" style={{ margin: 0 }}>
+                  Nothing that was noted.
+                </p>
+              ) : (
+                <ol className="timeline">
+                  {before.map((e, i) => (
+                    <li key={`${e.at} ${i}`}>
+                      <span className="muted">
+                        <Ago time={e.at} />
+                      </span>
+                      <span>
+                        <b>{kinds[e.kind] ?? e.kind}</b>{" "}
+                        {e.jobId ? <Link to={`/work/${e.jobId}`}>{e.text}</Link> : e.text}
+                        {e.by && <span className="muted"> by {e.by}</span>}
+                      </span>
+                    </li>
+                  ))}
+                </ol>
+              )}
+            </section>
+          </div>
+          <div className="stack">
+            <Graph detail={found.data} />
+            <section className="panel" aria-labelledby="same-title">
+              <header>
+                <h2 id="same-title">Other hosts with the same</h2>
+              </header>
+              {same.length === 0 ? (
+                <p className="muted" style={{ margin: 0 }}>
+                  None.
+                </p>
+              ) : (
+                <ul className="history">
+                  {same.map((a) => (
+                    <li key={a.id} className="whose">
+                      <Emblem customer={customerOf(a.groupPath)} />
+                      <Link to={`/now/${a.id}`}>{a.label}</Link>
+                      <span className="muted">
+                        {readable(a.groupPath)}, <Ago time={a.raisedAt} />
+                      </span>
+                    </li>
+                  ))}
+                </ul>
+              )}
+            </section>
+          </div>
+        </div>
+      </main>
+    </>
+  );
+}
+
+/** The figure that the check looks at, from a day before it was raised, with the line that it crossed. */
+function Graph({ detail: { alert, graph } }: { detail: AlertDetail }) {
+  const now = useNow(60_000) / 1000;
+  const raised = Date.parse(alert.raisedAt) / 1000;
+  const over = alert.state === "cleared" ? Date.parse(alert.stateAt) / 1000 + 3600 : undefined;
+  const span = over ? { from: raised - 6 * 3600, to: over } : { last: Math.max(6 * 3600, now - raised + 3 * 3600) };
+  const series = useSeries(alert.hostId, graph ? [graph.metric] : ["processor"], quantised(span));
+  if (!graph) return null;
+  const data = series.data;
+  return (
+    <section className="panel" aria-label="The graph that belongs to it">
+      <Trouble error={series.error} />
+      {data && (
+        <MetricGraph
+          title={metricTitle(graph.metric)}
+          lines={data.lines.filter((l) => l.metric === graph.metric && (!graph.part || l.part === graph.part))}
+          at={data.at}
+          from={Date.parse(data.from) / 1000}
+          to={Date.parse(data.to) / 1000}
+          marks={data.marks}
+          threshold={graph.threshold}
+          height={220}
+        />
+      )}
+    </section>
+  );
+}
+
+/** The same question for a while: a span that moved on with every look would be asked anew each time. */
+const quantised = (span: { from: number; to: number } | { last: number }) =>
+  "last" in span
+    ? { last: Math.ceil(span.last / 1800) * 1800 }
+    : { from: Math.floor(span.from), to: Math.floor(span.to) };

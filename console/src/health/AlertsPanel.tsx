@@ -1,0 +1,28 @@
+import type { HostSummary } from "../api/types";
+import { Trouble } from "../parts/Trouble";
+import { AlertLines } from "./AlertLines";
+import { useAlerts } from "./useAlerts";
+
+/** What is wrong with one host. */
+export function AlertsPanel({ host }: { host: HostSummary }) {
+  const alerts = useAlerts({ on: `"${host.systemName}"` });
+  const lines = alerts.data
+    ?.map((l) => ({ ...l, alerts: l.alerts.filter((a) => a.hostId === host.id) }))
+    .filter((l) => l.alerts.length > 0);
+  return (
+    <section className="panel" aria-labelledby="alerts-title">
+      <header>
+        <h2 id="alerts-title">Alerts</h2>
+      </header>
+      <Trouble error={alerts.error} />
+      {lines &&
+        (lines.length === 0 ? (
+          <p className="muted" style={{ margin: 0 }}>
+            Every check is content with {host.label}.
+          </p>
+        ) : (
+          <AlertLines lines={lines} ofOneHost />
+        ))}
+    </section>
+  );
+}

@@ -57,13 +57,6 @@ terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active
 umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
 umbrek job list --most 5"
-terminal client-access.png "umbrek access matrix
-umbrek access grants --of 'Tomasz Vail'
-umbrek access explain 'Priya Lund' orrin-desk-02
-umbrek audit verify"
-terminal client-keys.png "umbrek run --on dome-control -- uptime
-umbrek run --on dome-control --from-vault -- uptime
-umbrek secret list --at dome-control
-umbrek access-key rotate --on 'ripening-*' --wait
-umbrek session list --host dome-control
-umbrek device list"
+terminal client-health.png "umbrek alert list --severity warning
+umbrek alert show \$(umbrek alert list --on ripening-climate-02 --output csv | sed -n 2p | cut -c1-36)
+umbrek check try 'temperature > 80' --hold 10min"

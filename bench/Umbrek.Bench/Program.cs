@@ -1,16 +1,17 @@
 using Umbrek.Bench.Access;
 using Umbrek.Bench.Enrolment;
 using Umbrek.Bench.Estate;
+using Umbrek.Bench.Health;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Links;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [console] [access] [programs]
+// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [health] [console] [access] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "console", "access", "programs"] : args;
+var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "health", "console", "access", "programs"] : args;
 Figures.Machine();
 foreach (var what in wanted)
 {
@@ -26,6 +27,10 @@ foreach (var what in wanted)
     {
         await EstateBench.RunAsync();
     }
+    else if (what == "health")
+    {
+        await HealthBench.RunAsync();
+    }
     else if (what == "console")
     {
         await ConsoleBench.RunAsync();
@@ -40,6 +45,6 @@ foreach (var what in wanted)
     }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'console', 'access' or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'health', 'console', 'access' or 'programs'.");
     }
 }

@@ -1096,6 +1096,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/metrics": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The latest figures of every host that the caller may see, and the service's own, as OpenMetrics text. */
+    get: operations["getMetrics"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/overview": {
     parameters: {
       query?: never;
@@ -6215,6 +6232,35 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["MetricSeries"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getMetrics: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/openmetrics-text; version=1.0.0; charset=utf-8": string;
         };
       };
       /** @description What went wrong and what to do. */

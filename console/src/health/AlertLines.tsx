@@ -16,6 +16,7 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
         const [lead] = line.alerts;
         if (!lead) return null;
         const others = line.alerts.length - 1;
+        const many = line.alerts.some((a) => a.hostId !== lead.hostId);
         return (
           <div key={lead.id} className={`row alert-row ${line.state === "open" ? "" : "muted"}`}>
             <SeverityWord severity={line.severity} />
@@ -31,7 +32,7 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
                   </span>
                 )}
                 {others > 0 &&
-                  (line.place
+                  (many
                     ? ` · ${line.alerts.map((a) => a.label).join(", ")}`
                     : ` · ${others} more about its ${lead.subsystem}: ${line.alerts
                         .slice(1)
@@ -41,14 +42,22 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
             </span>
             {!ofOneHost && (
               <span className="secret-place">
-                <Emblem customer={customerOf(lead.groupPath)} />
+                {(!many || line.place) && <Emblem customer={customerOf(lead.groupPath)} />}
                 <span className="host-name">
                   {line.place ? (
                     <Link to={`/hosts?scope=${encodeURIComponent(line.place)}`}>{readable(line.place)}</Link>
+                  ) : many ? (
+                    `${line.alerts.length} hosts`
                   ) : (
                     <Link to={`/hosts/${lead.hostId}`}>{lead.label}</Link>
                   )}
-                  <span>{line.place ? `${line.alerts.length} hosts` : readable(lead.groupPath)}</span>
+                  <span>
+                    {line.place
+                      ? `${line.alerts.length} hosts`
+                      : many
+                        ? [...new Set(line.alerts.map((a) => customerOf(a.groupPath)))].join(", ")
+                        : readable(lead.groupPath)}
+                  </span>
                 </span>
               </span>
             )}

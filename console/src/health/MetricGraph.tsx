@@ -23,6 +23,16 @@ interface Props {
 const tone: Record<Severity, string> = { critical: "--trouble", warning: "--warning", information: "--info" };
 const strokes = ["--info", "--warning", "--lamp", "--text", "--muted", "--trouble"] as const;
 
+/** Seconds without a reading that are still one line: points may be finer than readings. */
+const STILL_ONE = 600;
+
+const gaps: uPlot.Series.GapsRefiner = (u, _series, _from, _to, nulls) =>
+  nulls.filter(
+    ([a, b]) => u.posToVal(b, "x", true) - u.posToVal(a, "x", true) > Math.max(STILL_ONE, 4 * stepOf(u.data[0])),
+  );
+
+const stepOf = (at: ArrayLike<number>) => (at.length > 1 ? (at[1] ?? 0) - (at[0] ?? 0) : 0);
+
 const strokeOf = (line: number): string => strokes[line % strokes.length] ?? strokes[0];
 
 /** A metric over a time: its mean as a line, from least to most as a band, alerts and jobs marked on the time axis. */
@@ -55,9 +65,9 @@ export function MetricGraph(props: Props) {
     for (let i = 0; i < Number(shape.split(" ")[0]); i++) {
       const stroke = colour(strokeOf(i));
       series.push(
-        { stroke: "transparent", points: { show: false } },
-        { stroke: "transparent", points: { show: false } },
-        { stroke, width: 1.6, points: { show: false }, spanGaps: false },
+        { stroke: "transparent", points: { show: false }, gaps },
+        { stroke: "transparent", points: { show: false }, gaps },
+        { stroke, width: 1.6, points: { show: false }, gaps },
       );
       bands.push({ series: [3 * i + 1, 3 * i + 2], fill: stroke + "2e" });
     }

@@ -48,8 +48,8 @@ public static class AlertCommands
                 new("Severity", l => Words.Of(l.Severity)),
                 new("State", l => StateOf(l, now), Machine: l => Words.Of(l.State)),
                 new("Since", l => Words.Ago(l.RaisedAt, now), Machine: l => Words.Iso(l.RaisedAt)),
-                new("Where", l => l.Place ?? l.Alerts[0].Label),
-                new("What", l => l.What + (l.Place is null && l.Alerts.Count > 1 ? $" (and {l.Alerts.Count - 1} more about its {Words.Of(l.Alerts[0].Subsystem)})" : "")));
+                new("Where", l => l.Place ?? (IsOfOneHost(l) ? l.Alerts[0].Label : string.Join(", ", l.Alerts.Select(a => a.Label)))),
+                new("What", l => l.What + (IsOfOneHost(l) && l.Alerts.Count > 1 ? $" (and {l.Alerts.Count - 1} more about its {Words.Of(l.Alerts[0].Subsystem)})" : "")));
             return ExitCodes.Done;
         });
         return command;
@@ -135,6 +135,8 @@ public static class AlertCommands
 
     private static async Task<AlertInfo> FindAsync(ApiClient api, string typed, bool all, CancellationToken cancel) =>
         ShortIds.Find((await api.GetAsync($"alerts?all={(all ? "true" : "false")}", WireJson.Default.PageAlertLine, cancel).ConfigureAwait(false)).Items.SelectMany(l => l.Alerts), a => a.Id, typed, "alert", Lister);
+
+    private static bool IsOfOneHost(AlertLine line) => line.Alerts.All(a => a.HostId == line.Alerts[0].HostId);
 
     private static string StateOf(AlertLine line, DateTimeOffset now) => line.Alerts[0] switch
     {

@@ -31,6 +31,9 @@ public sealed record SelectableHost(string SystemName, string Label, string Grou
     /// <summary>Null when no sample has come yet.</summary>
     public HealthFigures? Health { get; init; }
 
+    /// <summary>When they were read.</summary>
+    public DateTimeOffset? SampledAt { get; init; }
+
     /// <summary>Values by the fact's name (<see cref="Inventory.FactNames"/>).</summary>
     public IReadOnlyList<(string Name, IReadOnlyList<FactValue> Values)> Facts { get; init; } = [];
 

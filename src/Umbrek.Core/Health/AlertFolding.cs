@@ -7,11 +7,12 @@ public sealed record FoldableAlert(Guid Id, Guid HostId, string GroupPath, strin
 
 /// <summary>Alerts that belong together, as one line.</summary>
 /// <param name="Alerts">The one that stands for them first.</param>
-/// <param name="Place">The group whose link is down when they are all of one place; null when they are of one host.</param>
+/// <param name="Place">The group whose link is down when they are all of one place; null when they are of one host, or the same on many.</param>
 public sealed record AlertFold(IReadOnlyList<FoldableAlert> Alerts, string? Place);
 
 /// <summary>
-/// Folds what has one cause: hosts of one group that were lost together (a line is down, not eight computers), and alerts of one host about one subsystem.
+/// Folds what has one cause: hosts of one group that were lost together (a line is down, not eight computers), updates that many hosts want, and alerts of one
+/// host about one subsystem.
 /// </summary>
 public static class AlertFolding
 {
@@ -43,6 +44,12 @@ public static class AlertFolding
                     left.ExceptWith(together);
                 }
             }
+        }
+        // Updates come to many at once and are put in at once.
+        foreach (var wanted in left.Where(a => a.Subsystem is Subsystem.Updates or Subsystem.Security).GroupBy(a => a.Check).Where(g => g.Select(a => a.HostId).Distinct().Count() >= LeastHosts).ToList())
+        {
+            folds.Add(new AlertFold([.. wanted.OrderByDescending(a => a.Severity).ThenBy(a => a.RaisedAt).ThenBy(a => a.Id)], null));
+            left.ExceptWith(wanted);
         }
         folds.AddRange(left.GroupBy(a => (a.HostId, a.Subsystem)).Select(g => new AlertFold([.. g.OrderByDescending(a => a.Severity).ThenBy(a => a.RaisedAt).ThenBy(a => a.Id)], null)));
         return [.. folds.OrderByDescending(f => f.Alerts[0].Severity).ThenByDescending(f => f.Alerts.Max(a => a.RaisedAt)).ThenBy(f => f.Alerts[0].Id)];

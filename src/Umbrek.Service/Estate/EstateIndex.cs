@@ -307,6 +307,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
                 Retired = s.RetiredAt is not null,
                 Tags = s.Tags,
                 Health = e.Sample is { } sample ? Figures(sample) : null,
+                SampledAt = e.Sample?.At,
             },
             Findable = words
                 ? new Findable(

@@ -93,7 +93,7 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
                 a.State = act.Act switch { AlertActKind.Acknowledge => AlertState.Acknowledged, AlertActKind.Snooze => AlertState.Snoozed, AlertActKind.Dismiss => AlertState.Dismissed, _ => AlertState.Open };
                 a.StateAt = now;
                 a.StateBy = by.Name;
-                a.SnoozedUntil = act.Act == AlertActKind.Snooze ? act.Until : null;
+                a.SnoozedUntil = act.Act == AlertActKind.Snooze ? act.Until?.ToUniversalTime() : null;
                 a.Note = note;
             },
             async (db, changed) =>
@@ -151,9 +151,20 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
             var lead = members[0];
             return new AlertLine(
                 f.Place,
-                f.Place is { } place ? $"{members.Count} of {HostsBelow(place)} hosts of {place} went away together {Units.Span(time.GetUtcNow() - lead.RaisedAt)} ago: most likely its line or its power." : lead.What,
+                What(f.Place, members, HostsBelow),
                 lead.Severity, lead.State, lead.RaisedAt, members);
         });
+    }
+
+    private string What(string? place, List<AlertInfo> members, Func<string, int> hostsBelow)
+    {
+        if (place is not null)
+        {
+            var since = members.Min(a => estate.Find(a.HostId)?.Presence.Since ?? a.RaisedAt);
+            return $"{members.Count} of {hostsBelow(place)} hosts of {place} went away together {Units.Span(time.GetUtcNow() - since)} ago: most likely its line or its power.";
+        }
+        var hosts = members.Select(a => a.HostId).Distinct().Count();
+        return hosts == 1 ? members[0].What : $"{members[0].CheckName} on {hosts} hosts.";
     }
 
     private AlertInfo? ToInfo(AlertRow a, Asker by) => estate.Find(a.HostId, by.Reach) is not { } host ? null : new AlertInfo(

@@ -11,9 +11,15 @@ namespace Umbrek.Service.Health;
 /// <param name="Say">What an alert of it says.</param>
 public sealed record EffectiveCheck(string Key, string Name, Subsystem Subsystem, Severity Severity, CheckRule Rule, Func<AlertSubject, AlertText> Say)
 {
-    /// <summary>What is read of a host that is not linked is old: only whether it is reachable can be told.</summary>
+    /// <summary>Older figures say nothing of now.</summary>
+    private static readonly TimeSpan Stale = TimeSpan.FromMinutes(5);
+
+    /// <summary>
+    /// What is read of a host that is not linked is old: only whether it is reachable can be told. One that has just returned first sends what it gathered meanwhile.
+    /// </summary>
     public Reading Read(SelectableHost host, DateTimeOffset now) =>
-        Subsystem != Subsystem.Reachability && host.Presence != PresenceState.Linked ? Reading.Unknown : Rule.Read(host, now);
+        Subsystem != Subsystem.Reachability && host.Presence != PresenceState.Linked ? Reading.Unknown
+        : Rule.Read(host.SampledAt < now - Stale ? host with { Health = null } : host, now);
 }
 
 /// <summary>All checks with what places say of them, in memory: which count for a host.</summary>

@@ -168,7 +168,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
         DateTimeOffset? since = null;
         foreach (var sample in samples.Select(s => JsonSerializer.Deserialize(s, WireJson.Default.Sample)).OfType<Sample>())
         {
-            if (check.Rule.Read(host with { Health = EstateIndex.Figures(sample) }, sample.At) != Reading.Bad)
+            if (check.Rule.Read(host with { Health = EstateIndex.Figures(sample), SampledAt = sample.At }, sample.At) != Reading.Bad)
             {
                 break;
             }

@@ -11,6 +11,8 @@ public static class HealthEndpoints
         api.MapGet("/hosts/{id:guid}/series", async (SeriesReader reader, Guid id, string? metrics, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>
             TypedResults.Ok(await reader.ReadAsync(id, metrics, from, to, points, cancel).ConfigureAwait(false)))
             .WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("getSeries").WithSummary("Metrics of a host over a time, up to 13 months, with the alerts and jobs in it; names of metrics separated by commas.");
+        api.MapGet("/metrics", (OpenMetrics metrics, Asker by) => Results.Text(metrics.Write(by), OpenMetrics.ContentType))
+            .Produces<string>(200, OpenMetrics.ContentType).WithTags("Health").Own().WithName("getMetrics").WithSummary("The latest figures of every host that the caller may see, and the service's own, as OpenMetrics text.");
         api.MapGet("/overview", (AlertService service, Asker by, string? path) => TypedResults.Ok(service.Overview(path, by)))
             .WithTags("Health").Own().WithName("getOverview").WithSummary("How the estate fares, or a group in it: alerts by subsystem, for each place below.");
         api.MapGet("/hosts/{id:guid}/samples", async (SampleService service, Guid id, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>

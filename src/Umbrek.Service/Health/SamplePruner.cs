@@ -1,6 +1,6 @@
 namespace Umbrek.Service.Health;
 
-/// <summary>Forgets raw samples past their retention, once in a while.</summary>
+/// <summary>Forgets samples and roll-ups past their retention, once in a while.</summary>
 public sealed partial class SamplePruner(SampleService samples, TimeProvider time, ILogger<SamplePruner> log) : BackgroundService
 {
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)

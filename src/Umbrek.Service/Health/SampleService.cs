@@ -1,3 +1,4 @@
+using System.Linq.Expressions;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Health;
 using Umbrek.Service.Hosting;
@@ -32,11 +33,32 @@ public sealed class SampleService(IDatabase database, TimeProvider time)
         return SeriesThinner.Thin(rows, since, until, count);
     }
 
+    /// <summary>Forgets what is past its time, a slice of time after the other: each is a short transaction, so that what comes in waits for none of them.</summary>
+    /// <returns>Rows that went.</returns>
     public async Task<int> PruneAsync(CancellationToken cancel)
     {
-        var before = time.GetUtcNow() - SampleRules.RawRetention;
+        var now = time.GetUtcNow();
         await using var db = database.Open();
-        return await db.Samples.Where(s => s.At < before).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+        var gone = await PruneAsync(db.Samples, s => s.At, RawSlice, now - SampleRules.RawRetention, cancel).ConfigureAwait(false);
+        foreach (var span in Enum.GetValues<RollupSpan>())
+        {
+            gone += await PruneAsync(db.Rollups.Where(r => r.Span == span), r => r.At, span.Length(), now - span.Retention(), cancel).ConfigureAwait(false);
+        }
+        return gone;
+    }
+
+    private static readonly TimeSpan RawSlice = TimeSpan.FromSeconds(30);
+
+    private static async Task<int> PruneAsync<T>(IQueryable<T> rows, Expression<Func<T, DateTimeOffset>> at, TimeSpan slice, DateTimeOffset before, CancellationToken cancel) where T : class
+    {
+        var gone = 0;
+        while (await rows.Select(at).OrderBy(a => a).Select(a => (DateTimeOffset?)a).FirstOrDefaultAsync(cancel).ConfigureAwait(false) is { } oldest && oldest < before)
+        {
+            var until = oldest + slice < before ? oldest + slice : before;
+            var older = Expression.Lambda<Func<T, bool>>(Expression.LessThan(at.Body, Expression.Constant(until)), at.Parameters);
+            gone += await rows.Where(older).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+        }
+        return gone;
     }
 }
 

@@ -15,12 +15,13 @@ public sealed class SeriesReader(IDatabase database, TimeProvider time)
     public const int DefaultPoints = 360;
     public const int MostPoints = 2000;
     private const int MostMarks = 200;
+    private static readonly TimeSpan NotRolledYet = TimeSpan.FromHours(1.5);
     private static readonly string[] Usual = ["processor", "memory.used", "storage.used", "load"];
 
     public async Task<MetricSeries> ReadAsync(Guid hostId, string? metrics, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel)
     {
-        var until = to ?? time.GetUtcNow();
-        var since = from ?? until.AddHours(-1);
+        var until = (to ?? time.GetUtcNow()).ToUniversalTime();
+        var since = (from ?? until.AddHours(-1)).ToUniversalTime();
         var count = points ?? DefaultPoints;
         if (since >= until)
         {
@@ -82,7 +83,12 @@ public sealed class SeriesReader(IDatabase database, TimeProvider time)
     private static async Task<List<(DateTimeOffset, Rollup)>> RollupsAsync(UmbrekContext db, Guid hostId, RollupSpan span, DateTimeOffset since, DateTimeOffset until, CancellationToken cancel)
     {
         var rows = await db.Rollups.AsNoTracking().Where(r => r.HostId == hostId && r.Span == span && r.At >= since && r.At < until).OrderBy(r => r.At).Select(r => new { r.At, r.Figures }).ToListAsync(cancel).ConfigureAwait(false);
-        return rows.ConvertAll(r => (r.At, Rollup.Decode(r.Figures)));
+        var found = rows.ConvertAll(r => (r.At, Rollup.Decode(r.Figures)));
+        // The latest part of time is not rolled up yet: there the samples themselves stand in.
+        var rolled = found.Count > 0 ? found[^1].At + span.Length() : since;
+        var latest = until - NotRolledYet > rolled ? until - NotRolledYet : rolled;
+        found.AddRange(await SamplesAsync(db, hostId, latest, until, cancel).ConfigureAwait(false));
+        return found;
     }
 
     private static async Task<List<SeriesMark>> MarksAsync(UmbrekContext db, Guid hostId, DateTimeOffset since, DateTimeOffset until, CancellationToken cancel)

@@ -160,6 +160,7 @@ public static class ServiceHost
         services.AddSingleton<RollupQueue>();
         services.AddHostedService<RollupWriter>();
         services.AddSingleton<SeriesReader>();
+        services.AddSingleton<OpenMetrics>();
         services.AddSingleton<CheckBook>();
         services.AddSingleton<CheckService>();
         services.AddSingleton<AlertBook>();

@@ -141,6 +141,17 @@ public sealed class CheckTests
     }
 
     [Fact]
+    public void The_same_updates_on_many_hosts_are_one_line()
+    {
+        FoldableAlert Wanted(int n, string check, Subsystem subsystem) => new(new Guid(n, 2, 0, new byte[8]), new Guid(n, 1, 0, new byte[8]), $"C{n}/Desk", check, subsystem, Severity.Warning, Now);
+        var security = Enumerable.Range(1, 5).Select(n => Wanted(n, "security-updates", Subsystem.Security)).ToList();
+        AlertFolding.Fold(security, _ => 1).ShouldHaveSingleItem().Place.ShouldBeNull();
+        AlertFolding.Fold([.. security.Take(2)], _ => 1).Count.ShouldBe(2);
+        // Disks fill for reasons of their own.
+        AlertFolding.Fold([.. Enumerable.Range(1, 5).Select(n => Wanted(n, "storage-full", Subsystem.Storage))], _ => 1).Count.ShouldBe(5);
+    }
+
+    [Fact]
     public void Folding_loses_no_alert_and_shows_none_twice() =>
         Gen.Select(Gen.Int[0, 6], Gen.Int[0, 3], Gen.Enum<Subsystem>(), Gen.Enum<Severity>(), Gen.Int[0, 60]).Array[0, 60].Sample(rows =>
         {

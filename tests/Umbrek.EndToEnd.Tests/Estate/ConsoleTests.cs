@@ -2,9 +2,11 @@ using Microsoft.Playwright;
 using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
 using Umbrek.Core.Access;
+using Umbrek.Core.Health;
 using Umbrek.Wire;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Health;
 
 namespace Umbrek.EndToEnd.Tests.Estate;
 
@@ -118,11 +120,14 @@ public sealed class ConsoleTests
         await world.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "ebb-lantern-9-moorings", GroupId: group, Name: "local administrator of all kiosks", UserName: "quayadmin"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default);
         var rotation = await world.Api.PostAsync("key-rotations", new NewKeyRotation("plover-log-01"), WireJson.Default.NewKeyRotation, WireJson.Default.KeyRotationDetail, default);
         await Wait.UntilAsync(async () => (await world.Api.GetAsync($"key-rotations/{rotation.Info.Id}", WireJson.Default.KeyRotationDetail, default)).Info.IsOver, "the host to have its key");
+        await world.Api.PostAsync("checks", new NewCheck("Memory in use", Subsystem.Memory, Severity.Information, "memory.used > 0 %", HoldSeconds: 10), WireJson.Default.NewCheck, WireJson.Default.CheckInfo, default);
+        var alert = Guid.Empty;
+        await Wait.UntilAsync(async () => (await world.Api.GetAsync("alerts?check=memory-in-use", WireJson.Default.PageAlertLine, default)).Items is [{ Alerts: [var one, ..] }, ..] && (alert = one.Id) != default, "an alert");
         await using var browser = await Browser.OpenAsync(world, width, height);
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");
-        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("people", "lead on everything"), ("people/reach", "Saltmarsh Ferry"), ("people/roles", "reveal-secrets"), ("people/audit", "technician.create"), ("people/vault", "The vault itself"), ("sessions", "another access key"), ("rules", "Host policies"), ("account", "Passkeys"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ("people", "lead on everything"), ("people/reach", "Saltmarsh Ferry"), ("people/roles", "reveal-secrets"), ("people/audit", "technician.create"), ("people/vault", "The vault itself"), ("sessions", "another access key"), ("now", "Every customer"), ($"now/{alert}", "What happened in the day before"), ("rules", "Storage fills up"), ("rules/policies", "What hosts allow at all"), ("account", "Passkeys"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
             ("join/find", "Nobody has looked around"), ("join/agents", "Update agents"), (installer.Link[$"{world.Address}".Length..], "What it allows"), ("nowhere", "no such page") })
         {
             await browser.Page.GotoAsync($"{world.Address}{path}");

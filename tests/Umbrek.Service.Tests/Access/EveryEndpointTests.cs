@@ -96,6 +96,7 @@ public sealed class EveryEndpointTests
         getJob               Somewhere  see
         getKeyRotation       Somewhere  administer
         getMe                Own        see
+        getMetrics           Own        see
         getOutput            Somewhere  run
         getOverview          Own        see
         getPolicy            Own        see

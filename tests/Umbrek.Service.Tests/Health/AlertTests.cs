@@ -7,6 +7,7 @@ using Umbrek.Service.Estate;
 using Umbrek.Service.Health;
 using Umbrek.Service.Links;
 using Umbrek.Service.Tests.Hosting;
+using Umbrek.Service.Tests.Storage;
 using Umbrek.Tests;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
@@ -16,14 +17,19 @@ using Umbrek.Wire.Health;
 namespace Umbrek.Service.Tests.Health;
 
 /// <summary>Alerts from what hosts report to what people decide, in a service whose clock the test turns.</summary>
-public sealed class AlertTests
+public abstract class AlertTests
 {
     private readonly FakeTimeProvider time = new(DateTimeOffset.UtcNow);
+
+    /// <returns>Null is the embedded database.</returns>
+    protected abstract string? NewDatabase();
+
+    private Task<TestService> StartAsync(TimeProvider clock) => TestService.StartAsync(clock, NewDatabase());
 
     [Fact]
     public async Task A_disk_that_stays_full_raises_an_alert_that_says_what_to_do_and_clears_by_itself()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "ripening-climate-02");
         var line = await RaisedAsync(service, host, 92, "storage-high");
         line.What.ShouldStartWith("/ of ripening-climate-02 is 92 % full: 8.00 GiB are left.");
@@ -47,7 +53,7 @@ public sealed class AlertTests
     [Fact]
     public async Task What_people_decide_is_kept_audited_and_over_a_restart()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "ripening-climate-02");
         var alert = (await RaisedAsync(service, host, 92, "storage-high")).Alerts[0];
 
@@ -56,7 +62,7 @@ public sealed class AlertTests
         await service.RestartAsync();
         (await AlertsAsync(service)).ShouldHaveSingleItem().State.ShouldBe(AlertState.Acknowledged);
 
-        await ActAsync(service, new AlertAct([alert.Id], AlertActKind.Snooze, time.GetUtcNow().AddHours(1)));
+        await ActAsync(service, new AlertAct([alert.Id], AlertActKind.Snooze, time.GetUtcNow().AddHours(1).ToOffset(TimeSpan.FromHours(2))));
         service.Get<EstateIndex>().Linked(host.Id, host.Name, "0.1.0", null, time.GetUtcNow());
         await UntilAsync(service, host, 92, async () => (await AlertsAsync(service)).Single().State == AlertState.Open, "the snooze to end", TimeSpan.FromMinutes(5));
 
@@ -77,7 +83,7 @@ public sealed class AlertTests
     [Fact]
     public async Task Bad_decisions_change_nothing_and_say_what_to_do()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "ripening-climate-02");
         var alert = (await RaisedAsync(service, host, 92, "storage-high")).Alerts[0];
         async Task<string> RefusedAsync(AlertAct act, ApiClient? by = null) => (await Should.ThrowAsync<ApiException>(() => ActAsync(service, act, by))).Message;
@@ -98,7 +104,7 @@ public sealed class AlertTests
     [Fact]
     public async Task Hosts_that_go_away_together_are_one_line_and_clear_when_they_return()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var hosts = new List<Joined>();
         for (var i = 1; i <= 4; i++)
         {
@@ -125,7 +131,7 @@ public sealed class AlertTests
     [Fact]
     public async Task A_place_may_switch_a_check_off_and_another_may_have_its_own_rule()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "ripening-climate-02");
         await RaisedAsync(service, host, 92, "storage-high");
         var quay = (await service.Api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items.Single(g => g.Path == TestService.Group).Id;
@@ -152,7 +158,7 @@ public sealed class AlertTests
     [Fact]
     public async Task A_check_of_ones_own_is_tried_on_the_past_before_it_counts()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "dome-capture-02");
         var start = RollupSpan.FiveMinutes.Floor(time.GetUtcNow()).AddHours(-6);
         // Hot for the second and the fourth hour.
@@ -178,7 +184,7 @@ public sealed class AlertTests
     [Fact]
     public async Task A_disk_that_fills_is_seen_days_before_it_is_full()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "ripening-climate-02");
         var now = time.GetUtcNow();
         // A day of samples, 10 % a day, to 85 %: full in a day and a half.
@@ -198,7 +204,7 @@ public sealed class AlertTests
     [Fact]
     public async Task A_service_that_has_failed_is_told_with_its_name()
     {
-        await using var service = await TestService.StartAsync(time);
+        await using var service = await StartAsync(time);
         var host = await LinkedAsync(service, "quay-ticket-03");
         await FailedAsync("ticket-print.service");
         await UntilAsync(service, host, 40, async () => (await AlertsAsync(service)).Count == 1, "the alert");
@@ -208,6 +214,31 @@ public sealed class AlertTests
 
         async Task FailedAsync(params string[] units) =>
             await service.Get<Intake>().FactsAsync(host.Id, [new Fact(FactNames.ServicesFailed, System.Text.Json.JsonSerializer.SerializeToElement(units), time.GetUtcNow())]);
+    }
+
+    [Fact]
+    public async Task Whoever_gathers_figures_gets_those_of_hosts_that_he_may_see_as_OpenMetrics()
+    {
+        await using var service = await StartAsync(time);
+        var host = await LinkedAsync(service, "ripening-climate-02");
+        await RaisedAsync(service, host, 92, "storage-high");
+        var answer = await service.SendAsync(HttpMethod.Get, "/api/v1/metrics");
+        answer.Response.Content.Headers.ContentType!.ToString().ShouldBe("application/openmetrics-text; version=1.0.0; charset=utf-8");
+        const string labels = "host=\"ripening-climate-02\",system=\"ripening-climate-02\",customer=\"Saltmarsh Ferry\",group=\"Saltmarsh Ferry/Quay\"";
+        var lines = answer.Body.Split('\n');
+        lines.ShouldContain($"umbrek_host_linked{{{labels}}} 1");
+        lines.ShouldContain($"umbrek_host_storage_used_percent{{{labels},part=\"/\"}} 92");
+        lines.ShouldContain($"umbrek_host_memory_free_bytes{{{labels}}} {2L << 30}");
+        lines.ShouldContain("umbrek_alerts{severity=\"warning\",state=\"open\"} 1");
+        answer.Body.ShouldEndWith("# EOF\n");
+        // Each family is told once, before its lines (OpenMetrics §5).
+        lines.Where(l => l.StartsWith("# TYPE ", StringComparison.Ordinal)).ShouldBeUnique();
+        lines.ShouldAllBe(l => l.Length == 0 || l.StartsWith('#') || System.Text.RegularExpressions.Regex.IsMatch(l, "^[a-z_]+(\\{[a-z]+=\"[^\"]*\"(,[a-z]+=\"[^\"]*\")*\\})? -?[0-9.E+-]+$"));
+        // An old sample says nothing of now.
+        time.Advance(TimeSpan.FromMinutes(6));
+        (await service.SendAsync(HttpMethod.Get, "/api/v1/metrics")).Body.ShouldNotContain("umbrek_host_storage_used_percent{");
+        using var stranger = await service.JoinedByAsync("tomasz", "technician", "Copperbeech Libraries");
+        (await stranger.Http.GetStringAsync(new Uri(service.Address, "api/v1/metrics"))).ShouldNotContain("ripening");
     }
 
     private sealed record Joined(Guid Id, string Name, DateTimeOffset JoinedAt);
@@ -266,4 +297,16 @@ public sealed class AlertTests
 
     private static Task<CheckTrialResult> TryAsync(TestService service, string when, double hold) =>
         service.Api.PostAsync("checks/trial", new CheckTrial(when, null, hold, null, 12), WireJson.Default.CheckTrial, WireJson.Default.CheckTrialResult, default);
+}
+
+public sealed class SqliteAlertTests : AlertTests
+{
+    protected override string? NewDatabase() => null;
+}
+
+public sealed class PostgresAlertTests(PostgresServer server) : AlertTests, IClassFixture<PostgresServer>
+{
+    private static int databases;
+
+    protected override string? NewDatabase() => server.ConnectionString($"alerts{Interlocked.Increment(ref databases)}");
 }

@@ -43,8 +43,14 @@ public sealed class SampleTests
             {
                 db.Samples.Add(new Umbrek.Service.Storage.SampleRow { HostId = id, At = time.GetUtcNow().AddHours(-hours), Sample = "{}" });
             }
+            foreach (var (span, days) in new[] { (RollupSpan.FiveMinutes, 1), (RollupSpan.FiveMinutes, 31), (RollupSpan.Hour, 31), (RollupSpan.Hour, 395), (RollupSpan.Hour, 397) })
+            {
+                db.Rollups.Add(new Umbrek.Service.Storage.RollupRow { HostId = id, Span = span, At = time.GetUtcNow().AddDays(-days), Figures = Rollup.Of([]).Encode() });
+            }
             await db.SaveChangesAsync();
         }
-        (await service.Get<SampleService>().PruneAsync(default)).ShouldBe(2);
+        (await service.Get<SampleService>().PruneAsync(default)).ShouldBe(4);
+        await using var left = service.Get<Umbrek.Service.Storage.IDatabase>().Open();
+        (left.Samples.Count(), left.Rollups.Count()).ShouldBe((2, 3));
     }
 }

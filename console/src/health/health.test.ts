@@ -19,6 +19,11 @@ const alert = (part: Partial<AlertInfo>): AlertInfo => ({
   state: "open",
   raisedAt: "2026-11-26T11:00:00Z",
   what: "/ is full",
+  follows: null,
+  fix: null,
+  stateBy: null,
+  snoozedUntil: null,
+  note: null,
   stateAt: "2026-11-26T11:30:00Z",
   ...part,
 });

@@ -3,11 +3,19 @@ using Umbrek.Core.Estate;
 namespace Umbrek.Core.Health;
 
 /// <summary>A figure that samples hold, kept over time and drawn in graphs.</summary>
-/// <param name="Code">Its number in stored roll-ups; never given to another.</param>
-/// <param name="Name">As graphs, exports and <c>metrics</c> name it.</param>
-/// <param name="Unit">Rates are sizes or counts a second.</param>
-public sealed record Metric(byte Code, string Name, string Says, Dimension Unit, Func<Sample, IEnumerable<(string Part, double Value)>> Read)
+/// <param name="code">Its number in stored roll-ups; never given to another.</param>
+/// <param name="name">As graphs, exports and the API name it.</param>
+/// <param name="unit">Rates are sizes or counts a second.</param>
+public sealed class Metric(byte code, string name, string says, Dimension unit, Func<Sample, IEnumerable<(string Part, double Value)>> read)
 {
+    public byte Code { get; } = code;
+    public string Name { get; } = name;
+    public string Says { get; } = says;
+    public Dimension Unit { get; } = unit;
+
+    /// <summary>The figures of a sample; without parts the part is empty.</summary>
+    public Func<Sample, IEnumerable<(string Part, double Value)>> Read { get; } = read;
+
     /// <summary>All of them; a new one is one line.</summary>
     public static readonly IReadOnlyList<Metric> All =
     [

@@ -79,8 +79,9 @@ public sealed record Rollup(int Count, IReadOnlyList<RollupFigure> Figures)
     }
 
     /// <summary>Reads one back; figures of metrics that are not known any more are left out.</summary>
+    /// <param name="wanted">Only these; null is all.</param>
     /// <exception cref="InvalidDataException">It is damaged.</exception>
-    public static Rollup Decode(ReadOnlySpan<byte> bytes)
+    public static Rollup Decode(ReadOnlySpan<byte> bytes, IReadOnlySet<Metric>? wanted = null)
     {
         if (bytes.Length < 5 || bytes[0] != 1)
         {
@@ -95,7 +96,7 @@ public sealed record Rollup(int Count, IReadOnlyList<RollupFigure> Figures)
                 throw new InvalidDataException("a roll-up that ends in the middle");
             }
             var length = rest[1];
-            if (Metric.Find(rest[0]) is { } metric)
+            if (Metric.Find(rest[0]) is { } metric && wanted?.Contains(metric) != false)
             {
                 var values = rest[(2 + length)..];
                 figures.Add(new RollupFigure(metric, length == 0 ? "" : Encoding.UTF8.GetString(rest.Slice(2, length)), BinaryPrimitives.ReadSingleLittleEndian(values), BinaryPrimitives.ReadSingleLittleEndian(values[4..]), BinaryPrimitives.ReadSingleLittleEndian(values[8..])));

@@ -40,7 +40,7 @@ public sealed class SeriesReader(IDatabase database, TimeProvider time)
         await using var db = database.Open();
         // Raw samples are kept for two days, and drawn as they are for a few hours only.
         var source = step < RollupSpan.FiveMinutes.Length() / 2 && since > time.GetUtcNow() - SampleRules.RawRetention ? await SamplesAsync(db, hostId, since, until, cancel).ConfigureAwait(false)
-            : await RollupsAsync(db, hostId, step < RollupSpan.Hour.Length() && since > time.GetUtcNow() - RollupSpan.FiveMinutes.Retention() ? RollupSpan.FiveMinutes : RollupSpan.Hour, since, until, cancel).ConfigureAwait(false);
+            : await RollupsAsync(db, hostId, step < RollupSpan.Hour.Length() && since > time.GetUtcNow() - RollupSpan.FiveMinutes.Retention() ? RollupSpan.FiveMinutes : RollupSpan.Hour, wanted, since, until, cancel).ConfigureAwait(false);
         var stepSeconds = Math.Max(1, (int)Math.Ceiling(step.TotalSeconds));
         var begin = since.ToUnixTimeSeconds() / stepSeconds * stepSeconds;
         var at = new List<long>();
@@ -80,10 +80,10 @@ public sealed class SeriesReader(IDatabase database, TimeProvider time)
         return [.. rows.Select(r => JsonSerializer.Deserialize(r, WireJson.Default.Sample)).OfType<Sample>().Select(s => (s.At, Rollup.Of([s])))];
     }
 
-    private static async Task<List<(DateTimeOffset, Rollup)>> RollupsAsync(UmbrekContext db, Guid hostId, RollupSpan span, DateTimeOffset since, DateTimeOffset until, CancellationToken cancel)
+    private static async Task<List<(DateTimeOffset, Rollup)>> RollupsAsync(UmbrekContext db, Guid hostId, RollupSpan span, HashSet<Metric> wanted, DateTimeOffset since, DateTimeOffset until, CancellationToken cancel)
     {
         var rows = await db.Rollups.AsNoTracking().Where(r => r.HostId == hostId && r.Span == span && r.At >= since && r.At < until).OrderBy(r => r.At).Select(r => new { r.At, r.Figures }).ToListAsync(cancel).ConfigureAwait(false);
-        var found = rows.ConvertAll(r => (r.At, Rollup.Decode(r.Figures)));
+        var found = rows.ConvertAll(r => (r.At, Rollup.Decode(r.Figures, wanted)));
         // The latest part of time is not rolled up yet: there the samples themselves stand in.
         var rolled = found.Count > 0 ? found[^1].At + span.Length() : since;
         var latest = until - NotRolledYet > rolled ? until - NotRolledYet : rolled;

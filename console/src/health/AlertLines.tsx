@@ -15,7 +15,6 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
       {lines.map((line) => {
         const [lead] = line.alerts;
         if (!lead) return null;
-        const others = line.alerts.length - 1;
         const many = line.alerts.some((a) => a.hostId !== lead.hostId);
         return (
           <div key={lead.id} className={`row alert-row ${line.state === "open" ? "" : "muted"}`}>
@@ -31,14 +30,14 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
                     {lead.note && `: ${lead.note}`}
                   </span>
                 )}
-                {others > 0 &&
-                  (many
-                    ? ` · ${line.alerts.map((a) => a.label).join(", ")}`
-                    : ` · ${others} more about its ${lead.subsystem}: ${line.alerts
-                        .slice(1)
-                        .map((a) => a.checkName.toLowerCase())
-                        .join(", ")}`)}
+                {many && ` · ${line.alerts.map((a) => a.label).join(", ")}`}
               </span>
+              {!many &&
+                line.alerts.slice(1).map((a) => (
+                  <Link key={a.id} className="also" to={`/now/${a.id}`}>
+                    {a.what}
+                  </Link>
+                ))}
             </span>
             {!ofOneHost && (
               <span className="secret-place">

@@ -182,8 +182,18 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
         var text = check.Say(new AlertSubject(host, estate.Find(id)?.StorageMount, now));
         return new AlertRow
         {
-            Id = Guid.CreateVersion7(now), HostId = id, Check = check.Key, CheckName = check.Name, Subsystem = check.Subsystem, Severity = check.Severity,
-            State = AlertState.Open, RaisedAt = now, StateAt = now, What = text.What, Follows = text.Follows, Fix = text.Fix,
+            Id = Guid.CreateVersion7(now),
+            HostId = id,
+            Check = check.Key,
+            CheckName = check.Name,
+            Subsystem = check.Subsystem,
+            Severity = check.Severity,
+            State = AlertState.Open,
+            RaisedAt = now,
+            StateAt = now,
+            What = text.What,
+            Follows = text.Follows,
+            Fix = text.Fix,
         };
     }
 

@@ -304,7 +304,6 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(CommandSpec))]
 [JsonSerializable(typeof(JobDetail))]
 [JsonSerializable(typeof(JobChanges))]
-[JsonSerializable(typeof(SampleSeries))]
 [JsonSerializable(typeof(MetricSeries))]
 [JsonSerializable(typeof(List<AlertLine>))]
 [JsonSerializable(typeof(List<AlertInfo>))]

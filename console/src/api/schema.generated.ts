@@ -1130,23 +1130,6 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/v1/hosts/{id}/samples": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /** A host's health over a time; the last hour when no time is given. */
-    get: operations["getSamples"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
   "/api/v1/hosts": {
     parameters: {
       query?: never;
@@ -3294,17 +3277,6 @@ export interface components {
       /** Format: double */
       swapUsedPercent?: null | number;
       fullest?: components["schemas"]["FileSystemSample"];
-    };
-    SampleSeries: {
-      /** Format: date-time */
-      from: string;
-      /** Format: date-time */
-      to: string;
-      at: number[];
-      processorPercent: number[];
-      memoryUsedPercent: number[];
-      storageUsedPercent: number[];
-      load1: number[];
     };
     SavedSelectionInfo: {
       /** Format: uuid */
@@ -6292,41 +6264,6 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["HealthOverview"];
-        };
-      };
-      /** @description What went wrong and what to do. */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/problem+json": components["schemas"]["Problem"];
-        };
-      };
-    };
-  };
-  getSamples: {
-    parameters: {
-      query?: {
-        from?: string;
-        to?: string;
-        points?: number;
-      };
-      header?: never;
-      path: {
-        id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description OK */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SampleSeries"];
         };
       };
       /** @description What went wrong and what to do. */

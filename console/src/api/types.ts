@@ -28,7 +28,6 @@ export type Fact = Schemas["Fact"];
 export type Sample = Required<Omit<Schemas["Sample"], "fileSystems">> & {
   fileSystems: Required<Schemas["FileSystemSample"]>[];
 };
-export type SampleSeries = Schemas["SampleSeries"];
 export type PresenceInfo = Schemas["PresenceInfo"];
 export type GroupInfo = Schemas["GroupInfo"];
 export type JobInfo = MayMiss<Schemas["JobInfo"]>;

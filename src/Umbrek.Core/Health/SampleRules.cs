@@ -12,6 +12,12 @@ public static class SampleRules
     /// <summary>How far ahead of the service's clock a sample may lie.</summary>
     public static readonly TimeSpan Ahead = TimeSpan.FromMinutes(5);
 
+    /// <summary>Samples of one host that lie closer together are one too many.</summary>
+    public static readonly TimeSpan LeastSpacing = TimeSpan.FromMilliseconds(500);
+
+    /// <summary>Whether a sample is worth keeping after the one that came before it from the same host; older ones, which come late, are.</summary>
+    public static bool IsApart(DateTimeOffset at, DateTimeOffset before) => at < before || at - before >= LeastSpacing;
+
     public const int DefaultIntervalSeconds = 15;
 
     /// <summary>True for a sample with a believable time and finite figures.</summary>

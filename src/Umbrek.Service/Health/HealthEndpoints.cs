@@ -15,9 +15,6 @@ public static class HealthEndpoints
             .Produces<string>(200, OpenMetrics.ContentType).WithTags("Health").Own().WithName("getMetrics").WithSummary("The latest figures of every host that the caller may see, and the service's own, as OpenMetrics text.");
         api.MapGet("/overview", (AlertService service, Asker by, string? path) => TypedResults.Ok(service.Overview(path, by)))
             .WithTags("Health").Own().WithName("getOverview").WithSummary("How the estate fares, or a group in it: alerts by subsystem, for each place below.");
-        api.MapGet("/hosts/{id:guid}/samples", async (SampleService service, Guid id, DateTimeOffset? from, DateTimeOffset? to, int? points, CancellationToken cancel) =>
-            TypedResults.Ok(await service.ReadAsync(id, from, to, points, cancel).ConfigureAwait(false)))
-            .WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("getSamples").WithSummary("A host's health over a time; the last hour when no time is given.");
     }
 
     /// <summary>For whoever watches the service itself: does it live, and can it work.</summary>

@@ -155,8 +155,8 @@ public static class ServiceHost
         services.AddSingleton<ReleaseService>();
         services.AddSingleton<RolloutService>();
         services.AddHostedService(p => p.GetRequiredService<RolloutService>());
-        services.AddSingleton<SampleService>();
-        services.AddHostedService<SamplePruner>();
+        services.AddSingleton<SamplePruner>();
+        services.AddHostedService(p => p.GetRequiredService<SamplePruner>());
         services.AddSingleton<RollupQueue>();
         services.AddHostedService<RollupWriter>();
         services.AddSingleton<SeriesReader>();

@@ -29,6 +29,10 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
     private readonly SemaphoreSlim urgent = new(0, 1);
     private int waitingSamples;
 
+    /// <summary>The time of each host's sample that was taken last, and the hosts that were told off for sending too many; the one reader alone touches them.</summary>
+    private readonly Dictionary<Guid, DateTimeOffset> lastSamples = [];
+    private readonly HashSet<Guid> crowded = [];
+
     private abstract record Item;
     private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples) : Item;
     private sealed record FactsItem(Guid HostId, IReadOnlyList<Fact> Facts) : Item;
@@ -237,10 +241,19 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
         work.Batch.Jobs.Clear();
     }
 
-    private static void TakeSamples(BatchInHand work, SamplesItem item)
+    private void TakeSamples(BatchInHand work, SamplesItem item)
     {
         foreach (var sample in item.Samples.Where(s => SampleRules.IsUsable(s, work.Now)))
         {
+            if (lastSamples.TryGetValue(item.HostId, out var before) && !SampleRules.IsApart(sample.At, before))
+            {
+                if (crowded.Add(item.HostId))
+                {
+                    Log.Crowded(log, estate.Find(item.HostId)?.Label ?? $"{item.HostId}", SampleRules.LeastSpacing.TotalMilliseconds);
+                }
+                continue;
+            }
+            lastSamples[item.HostId] = sample.At;
             work.Batch.Samples.Add((item.HostId, sample));
         }
         if (item.Samples.Count > 0)
@@ -361,6 +374,9 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
     {
         [LoggerMessage(Level = LogLevel.Error, Message = "A {Item} could not be taken and was dropped")]
         public static partial void ItemDropped(ILogger logger, Exception e, string item);
+
+        [LoggerMessage(Level = LogLevel.Warning, Message = "{Host} sends more than one sample in {Milliseconds} ms; the others are dropped. Its agent, or whoever speaks for it, is not well")]
+        public static partial void Crowded(ILogger logger, string host, double milliseconds);
 
         [LoggerMessage(Level = LogLevel.Error, Message = "The database did not take {Items} items (attempt {Attempt}); they are kept and tried again")]
         public static partial void StoreFailed(ILogger logger, Exception e, int items, int attempt);

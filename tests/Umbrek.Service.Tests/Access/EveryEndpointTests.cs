@@ -103,7 +103,6 @@ public sealed class EveryEndpointTests
         getPreference        Own        see
         getRollout           Somewhere  software
         getRun               Somewhere  see
-        getSamples           Host       see
         getScan              Somewhere  scan
         getSecret            Somewhere  use-secrets
         getSeries            Host       see

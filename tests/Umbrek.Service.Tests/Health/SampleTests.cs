@@ -21,13 +21,35 @@ public sealed class SampleTests
         Sample[] samples = [.. Enumerable.Range(0, 120).Where(i => i is < 30 or >= 90).Select(i => new Sample { At = since.AddSeconds(20 * i), ProcessorPercent = i % 2 == 0 ? 10 : 30 })];
         await service.Get<Intake>().SamplesAsync(id, samples);
         await service.Get<Intake>().SamplesAsync(id, [new Sample { At = now.AddHours(2) }, new Sample { At = now, ProcessorPercent = double.NaN }]);
-        var path = $"hosts/{id}/samples?from={since:yyyy-MM-ddTHH:mm:ss.fffZ}&to={now:yyyy-MM-ddTHH:mm:ss.fffZ}&points=40";
-        await Wait.UntilAsync(async () => (await service.Api.GetAsync(path, WireJson.Default.SampleSeries, default)).At.Count > 0, "the samples");
-        var series = await service.Api.GetAsync(path, WireJson.Default.SampleSeries, default);
-        series.At.Count.ShouldBeInRange(19, 22);
-        series.ProcessorPercent.ShouldAllBe(p => p >= 10 && p <= 30);
-        series.At.Zip(series.At.Skip(1)).Max(p => p.Second - p.First).ShouldBeGreaterThan(15 * 60);
-        (await service.SendAsync(HttpMethod.Get, $"/api/v1/hosts/{id}/samples?points=999999")).Body.ShouldContain("1 to 2000");
+        var path = $"hosts/{id}/series?metrics=processor&from={since:yyyy-MM-ddTHH:mm:ss.fffZ}&to={now:yyyy-MM-ddTHH:mm:ss.fffZ}&points=40";
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync(path, WireJson.Default.MetricSeries, default)).Lines.Count > 0, "the samples");
+        var line = (await service.Api.GetAsync(path, WireJson.Default.MetricSeries, default)).Lines.Single();
+        line.Mean.Count(v => v is not null).ShouldBeInRange(19, 23);
+        line.Mean.ShouldAllBe(p => p == null || (p >= 10 && p <= 30));
+        line.Min.Min().ShouldBe(10);
+        line.Max.Max().ShouldBe(30);
+        string.Concat(line.Mean.Select(v => v is null ? ' ' : 'x')).Trim().ShouldContain(new string(' ', 15));
+        (await service.SendAsync(HttpMethod.Get, $"/api/v1/hosts/{id}/series?points=999999")).Body.ShouldContain("1 to 2000");
+        (await service.SendAsync(HttpMethod.Get, $"/api/v1/hosts/{id}/series?metrics=tide")).Body.ShouldContain("is no metric. There are processor,");
+        (await service.SendAsync(HttpMethod.Get, $"/api/v1/hosts/{id}/series?from=2020-01-01T00:00:00Z")).Body.ShouldContain("400 days at most");
+    }
+
+    [Fact]
+    public async Task A_host_that_sends_a_hundred_samples_a_second_has_two_of_them_kept()
+    {
+        await using var service = await TestService.StartAsync();
+        await service.EnrolAsync("ripening-climate-02");
+        var id = (await service.HostAsync("ripening-climate-02")).Id;
+        var since = DateTimeOffset.UtcNow.AddMinutes(-5);
+        var samples = Enumerable.Range(0, 1000).Select(i => new Sample { At = since.AddMilliseconds(10 * i), ProcessorPercent = 10 }).ToList();
+        foreach (var part in samples.Chunk(20))
+        {
+            await service.Get<Intake>().SamplesAsync(id, part);
+        }
+        // Late ones are welcome whenever they come.
+        await service.Get<Intake>().SamplesAsync(id, [new Sample { At = since.AddHours(-1), ProcessorPercent = 10 }]);
+        await using var db = service.Get<Umbrek.Service.Storage.IDatabase>().Open();
+        await Wait.UntilAsync(() => db.Samples.Count() == 21, "two a second, and the late one");
     }
 
     [Fact]
@@ -49,7 +71,7 @@ public sealed class SampleTests
             }
             await db.SaveChangesAsync();
         }
-        (await service.Get<SampleService>().PruneAsync(default)).ShouldBe(4);
+        (await service.Get<SamplePruner>().PruneAsync(default)).ShouldBe(4);
         await using var left = service.Get<Umbrek.Service.Storage.IDatabase>().Open();
         (left.Samples.Count(), left.Rollups.Count()).ShouldBe((2, 3));
     }

@@ -29,7 +29,7 @@ public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixtur
         var after = await service.HostAsync("Plover, log");
         (after.SystemName, after.Presence.State).ShouldBe(("plover-log-01", PresenceState.Returning));
         after.ProcessorPercent.ShouldNotBeNull();
-        (await service.Api.GetAsync($"hosts/{id}/samples", WireJson.Default.SampleSeries, default)).At.Count.ShouldBe(1);
+        (await service.Api.GetAsync($"hosts/{id}/series?metrics=processor", WireJson.Default.MetricSeries, default)).Lines.Single().Mean.Count(v => v is not null).ShouldBe(1);
         var again = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
         again.Id.ShouldBe(job.Id);
         (await service.Api.GetAsync("installers", WireJson.Default.PageInstallerInfo, default)).Items.Single().Uses.ShouldBe(1);

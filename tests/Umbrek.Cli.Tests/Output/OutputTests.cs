@@ -27,6 +27,17 @@ public sealed class OutputTests
     }
 
     [Fact]
+    public void Figures_become_bars_between_nothing_and_the_most_with_gaps_where_nothing_is_known()
+    {
+        Sparkline.Draw([0, 50, null, 100], 100).ShouldBe("▁▅ █");
+        Sparkline.Draw([2, 4, 8]).ShouldBe("▃▅█");
+        Sparkline.Draw([0, 0]).ShouldBe("▁▁");
+        Sparkline.Draw([null]).ShouldBe(" ");
+        Sparkline.Draw([]).ShouldBe("");
+        Sparkline.Draw([250], 100).ShouldBe("█");
+    }
+
+    [Fact]
     public void A_letter_cut_in_two_by_a_piece_is_whole_again_and_escapes_are_shown()
     {
         var run = RunOn("plover");

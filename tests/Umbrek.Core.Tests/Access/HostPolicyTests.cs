@@ -65,6 +65,16 @@ public sealed class HostPolicyTests
         new HostPolicyPart(Notice: (NoticeRule)7).Normalise().ShouldBeNull();
     }
 
+    [Theory]
+    [InlineData(ConsentRule.Never, true, ConsentNeed.None)]
+    [InlineData(ConsentRule.Never, false, ConsentNeed.None)]
+    [InlineData(ConsentRule.WhenSomebodyIsLoggedIn, true, ConsentNeed.Ask)]
+    [InlineData(ConsentRule.WhenSomebodyIsLoggedIn, false, ConsentNeed.None)]
+    [InlineData(ConsentRule.Always, true, ConsentNeed.Ask)]
+    [InlineData(ConsentRule.Always, false, ConsentNeed.NobodyToAsk)]
+    public void Whether_a_person_is_asked_depends_on_the_rule_and_on_who_is_there(ConsentRule rule, bool somebody, ConsentNeed need) =>
+        (HostPolicy.Everything with { Consent = rule }).ConsentWith(somebody).ShouldBe(need);
+
     [Fact]
     public void Every_act_has_a_word_that_reads_back()
     {

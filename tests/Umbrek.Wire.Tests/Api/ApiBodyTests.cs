@@ -1,8 +1,10 @@
 using System.Text.Json;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Health;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Wire.Tests.Api;
@@ -18,7 +20,17 @@ public sealed class ApiBodyTests
         JsonSerializer.SerializeToElement(
             new HostSummary(Id, "kx-77a", "quay-ticket-01", "Saltmarsh Ferry/Quay", new PresenceInfo(PresenceState.Away, AwayReason.LostContact, Noon), Noon, "Debian", "0.1.0", "192.0.2.1", ["elin.marlow"], Noon, 1, 2, 3, "/"),
             WireJson.Default.HostSummary),
-        "id systemName label groupPath presence lastSeenAt os agentVersion address users sampledAt processorPercent memoryUsedPercent storageUsedPercent storageMount tags enrolledAt");
+        "id systemName label groupPath presence lastSeenAt os agentVersion address users sampledAt processorPercent memoryUsedPercent storageUsedPercent storageMount tags enrolledAt alerts");
+
+    [Fact]
+    public void An_alert_has_its_documented_fields_and_words()
+    {
+        var alert = JsonSerializer.SerializeToElement(
+            new AlertInfo(Id, Id, "quay-ticket-01", "kx-77a", "Saltmarsh Ferry/Quay", "storage-high", "Storage nearly full", Subsystem.Storage, Severity.Warning, AlertState.Snoozed, Noon, "It is full.", "It stops.", "Empty it.", Noon, "Ines Okafor", Noon, "at noon"),
+            WireJson.Default.AlertInfo);
+        Fields(alert, "id hostId label systemName groupPath check checkName subsystem severity state raisedAt what follows fix stateAt stateBy snoozedUntil note");
+        (alert.GetProperty("severity").GetString(), alert.GetProperty("state").GetString(), alert.GetProperty("subsystem").GetString()).ShouldBe(("warning", "snoozed", "storage"));
+    }
 
     [Fact]
     public void A_run_has_its_documented_fields_and_words()

@@ -1,0 +1,81 @@
+using System.Collections.Concurrent;
+using Microsoft.Extensions.Time.Testing;
+using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
+using Umbrek.Core.Access;
+using Umbrek.Tests;
+
+namespace Umbrek.Agent.Tests.Sessions;
+
+public sealed class ConsentDeskTests
+{
+    private static readonly HostPolicy Asking = HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn };
+    private readonly FakeTimeProvider time = new(DateTimeOffset.UtcNow);
+    private readonly People people = new();
+
+    [Fact]
+    public async Task Those_who_ask_the_same_share_one_question_and_its_answer()
+    {
+        var desk = new ConsentDesk(people, time);
+        var (first, second) = (AskAsync(desk, "Ines Okafor"), AskAsync(desk, "Ines Okafor"));
+        people.Open.Count.ShouldBe(1);
+        people.Answer("Ines Okafor", true);
+        (await first, await second).ShouldBe((null, null));
+        desk.HasAgreed("Ines Okafor", HostAct.Run).ShouldBeTrue();
+        // It is hers alone, for this act, for a while.
+        (desk.HasAgreed("Tomasz Vail", HostAct.Run), desk.HasAgreed("Ines Okafor", HostAct.Shell)).ShouldBe((false, false));
+        time.Advance(ConsentDesk.GoodFor);
+        desk.HasAgreed("Ines Okafor", HostAct.Run).ShouldBeFalse();
+    }
+
+    [Fact]
+    public async Task Who_asked_first_may_withdraw_and_the_others_are_asked_for_anew()
+    {
+        var desk = new ConsentDesk(people, time);
+        using var withdrawn = new CancellationTokenSource();
+        var first = AskAsync(desk, "Ines Okafor", withdrawn.Token);
+        var second = AskAsync(desk, "Ines Okafor");
+        await withdrawn.CancelAsync();
+        await Should.ThrowAsync<OperationCanceledException>(() => first);
+        await Wait.UntilAsync(() => people.Asked == 2, "the question anew");
+        people.Answer("Ines Okafor", false);
+        (await second)!.ShouldContain("elin, who is logged in there, has refused it");
+    }
+
+    [Fact]
+    public async Task Nobody_is_drowned_in_questions()
+    {
+        var desk = new ConsentDesk(people, time);
+        var asked = Enumerable.Range(1, 5).Select(n => AskAsync(desk, $"technician {n}")).ToList();
+        (await AskAsync(desk, "one too many"))!.ShouldContain("being asked 5 other things already");
+        time.Advance(ConsentDesk.AnswerWithin);
+        (await Task.WhenAll(asked)).ShouldAllBe(a => a!.StartsWith("Nobody at this host has agreed within 2 minutes", StringComparison.Ordinal));
+    }
+
+    private static Task<string?> AskAsync(ConsentDesk desk, string technician, CancellationToken cancel = default) =>
+        desk.AskAsync(Asking, technician, HostAct.Run, "uname -r", _ => { }, _ => { }, cancel);
+
+    private sealed class People : IPeopleHere
+    {
+        private int asked;
+
+        public ConcurrentDictionary<string, TaskCompletionSource<ConsentAnswer>> Open { get; } = new();
+        public int Asked => Volatile.Read(ref asked);
+
+        public void Answer(string technician, bool agreed) => Open[technician].SetResult(new ConsentAnswer(agreed, "elin"));
+
+        public IReadOnlyList<string> LoggedIn() => ["elin"];
+
+        public void Tell(string text)
+        {
+            // Nobody listens in this test.
+        }
+
+        public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
+        {
+            var answer = Open[question.Technician] = new TaskCompletionSource<ConsentAnswer>(TaskCreationOptions.RunContinuationsAsynchronously);
+            Interlocked.Increment(ref asked);
+            return answer.Task.WaitAsync(cancel);
+        }
+    }
+}

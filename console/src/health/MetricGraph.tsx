@@ -160,7 +160,7 @@ const latest = (line: MetricLine) => {
 function inWords(title: string, lines: MetricLine[], threshold: number | undefined): string {
   const said = lines.map((l) => {
     const most = Math.max(...l.max.map((v) => v ?? -Infinity));
-    return `${l.part} now ${latest(l)}, at most ${Number.isFinite(most) ? figure(most, l.unit) : "–"}`;
+    return `${l.part ? `${l.part} ` : ""}now ${latest(l)}, at most ${Number.isFinite(most) ? figure(most, l.unit) : "–"}`;
   });
   const line = threshold === undefined ? "" : `; an alert is raised at ${figure(threshold, lines[0]?.unit ?? "count")}`;
   return said.length === 0 ? `${title}: no reading in this time` : `${title}: ${said.join("; ")}${line}`;

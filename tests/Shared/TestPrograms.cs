@@ -42,7 +42,7 @@ internal sealed partial class TestPrograms : IAsyncDisposable
     }
 
     /// <summary>Runs a program to its end.</summary>
-    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null)
+    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null, int seconds = 90)
     {
         var start = new ProcessStartInfo(program.Contains('/') ? program : PathOf(program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
         foreach (var (name, value) in environment ?? new Dictionary<string, string>())
@@ -57,7 +57,7 @@ internal sealed partial class TestPrograms : IAsyncDisposable
         process.StandardInput.Close();
         var stdout = process.StandardOutput.ReadToEndAsync();
         var stderr = process.StandardError.ReadToEndAsync();
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(90));
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(seconds));
         await process.WaitForExitAsync(limit.Token);
         return (process.ExitCode, await stdout, await stderr);
     }

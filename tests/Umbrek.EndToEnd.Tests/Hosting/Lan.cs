@@ -109,7 +109,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
             RedirectStandardError = true,
         })!;
         var errors = holder.StandardError.ReadToEndAsync();
-        await Lan.ShAsync($"ip link add {link}b type veth peer name {link} && ip link set {link}b master {bridge} up && ip link set {link} netns {holder.Id}");
+        await Lan.ShAsync($"ip link del {link}b 2>/dev/null; ip link add {link}b type veth peer name {link} && ip link set {link}b master {bridge} up && ip link set {link} netns {holder.Id}");
         await holder.StandardInput.WriteLineAsync("go");
         var line = await holder.StandardOutput.ReadLineAsync();
         line.ShouldBe("ready", line is null ? await errors : "");

@@ -8,7 +8,7 @@ public sealed class ProgramsTests
     [Fact]
     public async Task The_demo_checks_itself_through_the_real_client_and_agent()
     {
-        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek-sim", ["demo", "--check"]);
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek-sim", ["demo", "--check"], seconds: 300);
         status.ShouldBe(0, stdout + stderr);
         stdout.ShouldContain("umbrek was here");
         stdout.ShouldContain("check passed");

@@ -1,11 +1,12 @@
 import type { HostSummary } from "../api/types";
+import { selectionOf } from "../jobs/CommandPanel";
 import { Trouble } from "../parts/Trouble";
 import { AlertLines } from "./AlertLines";
 import { useAlerts } from "./useAlerts";
 
 /** What is wrong with one host. */
 export function AlertsPanel({ host }: { host: HostSummary }) {
-  const alerts = useAlerts({ on: `"${host.systemName}"` });
+  const alerts = useAlerts({ on: selectionOf(host) });
   const lines = alerts.data
     ?.map((l) => ({ ...l, alerts: l.alerts.filter((a) => a.hostId === host.id) }))
     .filter((l) => l.alerts.length > 0);

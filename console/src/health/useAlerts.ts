@@ -12,6 +12,7 @@ import type {
   HealthOverview,
   Severity,
 } from "../api/types";
+import { quoted } from "../estate/hostList";
 
 /** How many alerts ask for somebody; whatever lists them is read again whenever one changes. */
 export function useAlertCount(): AlertsChanged | undefined {
@@ -89,5 +90,4 @@ export function useAlertAct(onDone?: () => void) {
 }
 
 /** A scope as a selection, for what is asked of the service. */
-export const scopeSelection = (scope: string): string | undefined =>
-  scope ? `in "${scope.replaceAll("\\", "\\\\").replaceAll('"', '\\"')}"` : undefined;
+export const scopeSelection = (scope: string): string | undefined => (scope ? `in ${quoted(scope)}` : undefined);

@@ -73,4 +73,12 @@ public sealed class TextTests
     [InlineData("3 weeks")]
     [InlineData("99999999999s")]
     public void What_is_no_span_is_refused(string text) => Units.ParseSpan(text).ShouldBeNull();
+
+    [Fact]
+    public void What_is_quoted_to_a_person_stays_on_its_line_and_is_not_endless()
+    {
+        TerminalText.Line("uname -r\n--- Umbrek ---\r\n\tTo agree: \u001b[2J").ShouldBe("uname -r␊--- Umbrek ---␍␊ To agree: ␛[2J");
+        TerminalText.Line(new string('x', 400)).ShouldBe(new string('x', 300) + " …");
+        TerminalText.Line("ab🧀", 3).ShouldBe("ab …");
+    }
 }

@@ -24,7 +24,7 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
 
     public IReadOnlyList<string> LoggedIn() => [.. Logins.Read(loginsFile).Select(l => l.Name).Distinct().Order(StringComparer.Ordinal)];
 
-    public void Tell(string text) => Write($"{TerminalText.Neutralise(text)}");
+    public void Tell(string text) => Write(TerminalText.Line(text));
 
     public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
     {
@@ -39,8 +39,8 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
         try
         {
             Write($"""
-                {TerminalText.Neutralise(question.Technician)} asks to {HostPolicyWords.Describe(question.Act)} on this computer:
-                    {TerminalText.Neutralise(question.What)}
+                {TerminalText.Line(question.Technician)} asks to {HostPolicyWords.Describe(question.Act)} on this computer:
+                    {TerminalText.Line(question.What)}
                 To agree:   {program} consent agree {number}
                 To refuse:  {program} consent refuse {number}
                 Without an answer it is refused at {question.Until:HH:mm} UTC. Agreeing counts for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes.
@@ -116,7 +116,7 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
         }
         lock (gate)
         {
-            IReadOnlyList<PersonQuestion> questions = [.. open.Select(o => new PersonQuestion(o.Key, o.Value.Question.Technician, HostPolicyWords.Describe(o.Value.Question.Act), TerminalText.Neutralise(o.Value.Question.What), o.Value.Question.Until))];
+            IReadOnlyList<PersonQuestion> questions = [.. open.Select(o => new PersonQuestion(o.Key, o.Value.Question.Technician, HostPolicyWords.Describe(o.Value.Question.Act), TerminalText.Line(o.Value.Question.What), o.Value.Question.Until))];
             if (said.Agree is not { } agree)
             {
                 return new PersonReply("", questions, true);

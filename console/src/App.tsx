@@ -17,6 +17,8 @@ import { Empty } from "./parts/Trouble";
 const NowPage = lazy(() => import("./health/NowPage").then((m) => ({ default: m.NowPage })));
 const AlertPage = lazy(() => import("./health/AlertPage").then((m) => ({ default: m.AlertPage })));
 const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ default: m.ChecksPage })));
+const NoticesPage = lazy(() => import("./health/NoticesPage").then((m) => ({ default: m.NoticesPage })));
+const MaintenancePage = lazy(() => import("./health/MaintenancePage").then((m) => ({ default: m.MaintenancePage })));
 const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
 const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
@@ -79,6 +81,8 @@ function Inside() {
         <Route path="/sessions" element={<SessionsPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
         <Route path="/rules" element={<ChecksPage />} />
+        <Route path="/rules/notices" element={<NoticesPage />} />
+        <Route path="/rules/maintenance" element={<MaintenancePage />} />
         <Route path="/rules/policies" element={<PoliciesPage />} />
         <Route path="/join" element={<JoinPage />} />
         <Route path="/join/agents" element={<AgentsPage />} />

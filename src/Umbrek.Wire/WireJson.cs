@@ -107,6 +107,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
         typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
+        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -321,6 +322,24 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(CheckWish))]
 [JsonSerializable(typeof(CheckTrial))]
 [JsonSerializable(typeof(CheckTrialResult))]
+[JsonSerializable(typeof(NoticeInfo))]
+[JsonSerializable(typeof(Page<NoticeInfo>))]
+[JsonSerializable(typeof(List<NoticeInfo>))]
+[JsonSerializable(typeof(NewNotice))]
+[JsonSerializable(typeof(NoticeMade))]
+[JsonSerializable(typeof(DeliveryInfo))]
+[JsonSerializable(typeof(Page<DeliveryInfo>))]
+[JsonSerializable(typeof(List<DeliveryInfo>))]
+[JsonSerializable(typeof(DeliveryAct))]
+[JsonSerializable(typeof(DeliveriesChanged))]
+[JsonSerializable(typeof(MailSettings))]
+[JsonSerializable(typeof(MailSettingsWish))]
+[JsonSerializable(typeof(HookEvent))]
+[JsonSerializable(typeof(MaintenanceInfo))]
+[JsonSerializable(typeof(Page<MaintenanceInfo>))]
+[JsonSerializable(typeof(List<MaintenanceInfo>))]
+[JsonSerializable(typeof(NewMaintenance))]
+[JsonSerializable(typeof(MailWish))]
 [JsonSerializable(typeof(PresenceInfo))]
 [JsonSerializable(typeof(Problem))]
 [JsonSerializable(typeof(string))]

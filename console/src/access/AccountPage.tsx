@@ -10,6 +10,7 @@ import { Trouble } from "../parts/Trouble";
 import { DevicesPanel } from "./DevicesPanel";
 import { grantWords } from "./grants";
 import { LinkedLogins } from "./LinkedLogins";
+import { MailAddress } from "./MailAddress";
 import { Passkeys } from "./Passkeys";
 import { permissions } from "./permissions";
 import { SecondFactor } from "./SecondFactor";
@@ -45,6 +46,12 @@ export function AccountPage() {
                 ))}
               </ul>
             )}
+          </section>
+          <section className="panel" aria-labelledby="mail-title">
+            <header>
+              <h2 id="mail-title">Where notices reach you</h2>
+            </header>
+            <MailAddress id={me.id} own />
           </section>
           <SecondFactor me={me} />
           <Passkeys />

@@ -6,6 +6,7 @@ import type { TeamInfo, TechnicianInfo } from "../api/types";
 import { Empty, Trouble } from "../parts/Trouble";
 import { GiveRole, type Holder } from "./GiveRole";
 import { GrantList } from "./GrantList";
+import { MailAddress } from "./MailAddress";
 import { PeopleTabs } from "./PeopleTabs";
 import { useAccessAct, useGrants, useTeams, useTechnicians } from "./useAccess";
 import { useMe } from "./useMay";
@@ -20,6 +21,7 @@ export function PeoplePage() {
   const [making, setMaking] = useState<"technician" | "team">();
   const [removing, setRemoving] = useState<TechnicianInfo>();
   const [lost, setLost] = useState<TechnicianInfo>();
+  const [mail, setMail] = useState<TechnicianInfo>();
   const lead = me?.everywhere.includes("administer") ?? false;
   const gives = me?.anywhere.includes("administer") ?? false;
   return (
@@ -54,6 +56,7 @@ export function PeoplePage() {
                   t.id === me?.id && "you",
                   t.teams.length > 0 && `team ${t.teams.join(", ")}`,
                   t.secondFactor ? "second factor" : "password alone",
+                  t.mail,
                 ]
                   .filter(Boolean)
                   .join(" · ")}
@@ -80,6 +83,7 @@ export function PeoplePage() {
                     {t.secondFactor && t.id !== me?.id && (
                       <Menu.Item onClick={() => setLost(t)}>{t.name} has lost the second factor …</Menu.Item>
                     )}
+                    <Menu.Item onClick={() => setMail(t)}>Mail address of {t.name} …</Menu.Item>
                     <Menu.Item onClick={() => setRemoving(t)}>Remove {t.name} …</Menu.Item>
                   </Menu.Dropdown>
                 </Menu>
@@ -88,6 +92,11 @@ export function PeoplePage() {
           </div>
         ))}
       </div>
+      {mail && (
+        <Modal opened onClose={() => setMail(undefined)} title={`Mail address of ${mail.name}`}>
+          <MailAddress id={mail.id} own={mail.id === me?.id} />
+        </Modal>
+      )}
       <Required lead={lead} />
       <section aria-labelledby="teams-title" style={{ marginTop: 22 }}>
         <div className="page-head" style={{ marginBottom: 8 }}>

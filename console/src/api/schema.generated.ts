@@ -142,6 +142,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/technicians/{id}/mail": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Where notices reach a technician by mail. */
+    put: operations["setMail"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/technicians/{id}/reset-second-factor": {
     parameters: {
       query?: never;
@@ -345,6 +362,23 @@ export interface paths {
     /** Technicians against customers: who reaches what. */
     get: operations["getAccessMatrix"];
     put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/me/mail": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Where notices reach the caller by mail. */
+    put: operations["setOwnMail"];
     post?: never;
     delete?: never;
     options?: never;
@@ -1667,6 +1701,217 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/deliveries": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What notices sent, and what did not arrive, newest first. */
+    get: operations["listDeliveries"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/deliveries/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One delivery; with what it says for whoever may change its notice. */
+    get: operations["getDelivery"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/deliveries/act": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Has what did not arrive tried again, or forgets it. */
+    post: operations["actOnDeliveries"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/notices": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Who is told of which alerts, how and when. */
+    get: operations["listNotices"];
+    put?: never;
+    /** Tells somebody of alerts, by mail or web hook; a web hook's secret is shown this once. */
+    post: operations["createNotice"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/notices/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A notice. */
+    get: operations["getNotice"];
+    /** Changes a notice, or switches it off. */
+    put: operations["changeNotice"];
+    post?: never;
+    /** Removes a notice with what it has not sent yet. */
+    delete: operations["removeNotice"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/notices/{id}/secret": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Another secret for a web hook, shown this once. */
+    post: operations["renewNoticeSecret"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/notices/{id}/try": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Sends something harmless now, and says how that went. */
+    post: operations["tryNotice"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/settings/mail": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Through which server mail goes out; its password is never shown. */
+    get: operations["getMailSettings"];
+    /** Sets the server that mail goes out through. */
+    put: operations["changeMailSettings"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/maintenance": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Maintenance windows that go on, come, or were over lately; of one host with 'host'. */
+    get: operations["listMaintenance"];
+    put?: never;
+    /** A time in which alerts of a host, a group or a selection make no noise, once or again and again. */
+    post: operations["createMaintenance"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/maintenance/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A maintenance window. */
+    get: operations["getMaintenance"];
+    /** Changes a maintenance window. */
+    put: operations["changeMaintenance"];
+    post?: never;
+    /** Removes a maintenance window. */
+    delete: operations["removeMaintenance"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/maintenance/{id}/calendar": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A maintenance window as an iCalendar file. */
+    get: operations["getMaintenanceCalendar"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/maintenance/{id}/end": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ends a maintenance window now and for good. */
+    post: operations["endMaintenance"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/jobs": {
     parameters: {
       query?: never;
@@ -1978,6 +2223,7 @@ export interface components {
       graph: null | components["schemas"]["AlertGraph"];
       before: components["schemas"]["TimelineEntry"][];
       same: components["schemas"]["AlertInfo"][];
+      notices: components["schemas"]["AlertNotice"][];
     };
     AlertGraph: {
       metric: string;
@@ -2010,6 +2256,8 @@ export interface components {
       /** Format: date-time */
       snoozedUntil: null | string;
       note: null | string;
+      /** Format: date-time */
+      quietUntil?: null | string;
     };
     AlertLine: {
       place: null | string;
@@ -2019,6 +2267,16 @@ export interface components {
       /** Format: date-time */
       raisedAt: string;
       alerts: components["schemas"]["AlertInfo"][];
+    };
+    AlertNotice: {
+      /** Format: uuid */
+      noticeId: string;
+      notice: string;
+      said: string;
+      /** Format: date-time */
+      at: null | string;
+      /** Format: date-time */
+      until: null | string;
     };
     /** @enum {unknown} */
     AlertState: "open" | "acknowledged" | "snoozed" | "cleared" | "dismissed";
@@ -2212,6 +2470,41 @@ export interface components {
       /** Format: int64 */
       version: number;
     };
+    DeliveriesChanged: {
+      /** Format: int32 */
+      count: number;
+    };
+    DeliveryAct: {
+      act: components["schemas"]["DeliveryActKind"];
+      ids?: null | string[];
+      /** Format: uuid */
+      noticeId?: null | string;
+    };
+    /** @enum {unknown} */
+    DeliveryActKind: "resend" | "drop";
+    DeliveryInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      noticeId: string;
+      notice: string;
+      way: components["schemas"]["NoticeWay"];
+      to: string;
+      subject: string;
+      body: null | string;
+      state: components["schemas"]["DeliveryState"];
+      /** Format: int32 */
+      attempts: number;
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: date-time */
+      nextAt: null | string;
+      /** Format: date-time */
+      doneAt: null | string;
+      problem: null | string;
+    };
+    /** @enum {unknown} */
+    DeliveryState: "waiting" | "delivered" | "failed";
     DeviceInfo: {
       /** Format: uuid */
       id: string;
@@ -2618,6 +2911,60 @@ export interface components {
       name: string;
       issuer: string;
     };
+    /** @enum {unknown} */
+    MailSecurity: "none" | "start-tls" | "tls";
+    MailSettings: {
+      server: null | string;
+      /** Format: int32 */
+      port: number;
+      security: components["schemas"]["MailSecurity"];
+      user: null | string;
+      hasPassword: boolean;
+      from: null | string;
+      console: null | string;
+      /** Format: int64 */
+      version: number;
+    };
+    MailSettingsWish: {
+      server: null | string;
+      /** Format: int32 */
+      port: number;
+      security: components["schemas"]["MailSecurity"];
+      user: null | string;
+      password: null | string;
+      from: null | string;
+      console: null | string;
+    };
+    MailWish: {
+      address: null | string;
+    };
+    MaintenanceInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: uuid */
+      groupId: null | string;
+      /** Format: uuid */
+      hostId: null | string;
+      place: null | string;
+      on: null | string;
+      starts: string;
+      zone: string;
+      /** Format: int32 */
+      minutes: number;
+      rule: null | string;
+      note: null | string;
+      now: boolean;
+      /** Format: date-time */
+      from: null | string;
+      /** Format: date-time */
+      to: null | string;
+      /** Format: int32 */
+      hosts: number;
+      createdBy: string;
+      /** Format: int64 */
+      version: number;
+    };
     MarkedHost: {
       /** Format: uuid */
       hostId: string;
@@ -2726,6 +3073,47 @@ export interface components {
       /** @default false */
       endSessions: boolean;
     };
+    NewMaintenance: {
+      name: string;
+      /** Format: int32 */
+      minutes: number;
+      /** Format: uuid */
+      groupId?: null | string;
+      /** Format: uuid */
+      hostId?: null | string;
+      on?: null | string;
+      starts?: null | string;
+      zone?: null | string;
+      rule?: null | string;
+      note?: null | string;
+    };
+    NewNotice: {
+      name: string;
+      way: components["schemas"]["NoticeWay"];
+      atLeast?: components["schemas"]["Severity"];
+      /** Format: uuid */
+      groupId?: null | string;
+      on?: null | string;
+      about?: null | components["schemas"]["Subsystem"][];
+      /** Format: uuid */
+      teamId?: null | string;
+      addresses?: null | string[];
+      url?: null | string;
+      /**
+       * Format: double
+       * @default 0
+       */
+      afterSeconds: number;
+      digestAt?: null | string[];
+      quiet?: null | string;
+      zone?: null | string;
+      /** @default true */
+      criticalAlways: boolean;
+      /** @default true */
+      tellsEnd: boolean;
+      /** @default false */
+      off: boolean;
+    };
     NewOwnField: {
       name: string;
       kind: components["schemas"]["OwnFieldKind"];
@@ -2799,8 +3187,49 @@ export interface components {
       /** Format: date-time */
       endsAt: string;
     };
+    NoticeInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: uuid */
+      groupId: null | string;
+      place: null | string;
+      on: null | string;
+      atLeast: components["schemas"]["Severity"];
+      about: null | components["schemas"]["Subsystem"][];
+      way: components["schemas"]["NoticeWay"];
+      /** Format: uuid */
+      teamId: null | string;
+      team: null | string;
+      addresses: string[];
+      url: null | string;
+      /** Format: double */
+      afterSeconds: number;
+      digestAt: null | string[];
+      quiet: null | string;
+      zone: string;
+      criticalAlways: boolean;
+      tellsEnd: boolean;
+      off: boolean;
+      /** Format: int32 */
+      waiting: number;
+      /** Format: int32 */
+      failed: number;
+      /** Format: date-time */
+      lastArrivedAt: null | string;
+      trouble: null | string;
+      createdBy: string;
+      /** Format: int64 */
+      version: number;
+    };
+    NoticeMade: {
+      notice: components["schemas"]["NoticeInfo"];
+      secret: null | string;
+    };
     /** @enum {unknown} */
     NoticeRule: "none" | "during" | "before" | null;
+    /** @enum {unknown} */
+    NoticeWay: "mail" | "hook";
     OwnFieldInfo: {
       /** Format: uuid */
       id: string;
@@ -2842,6 +3271,12 @@ export interface components {
     };
     PageOfCustomerInfo: {
       items: components["schemas"]["CustomerInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfDeliveryInfo: {
+      items: components["schemas"]["DeliveryInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -2906,8 +3341,20 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfMaintenanceInfo: {
+      items: components["schemas"]["MaintenanceInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfMarkedHost: {
       items: components["schemas"]["MarkedHost"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfNoticeInfo: {
+      items: components["schemas"]["NoticeInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -3517,6 +3964,7 @@ export interface components {
       name: string;
       teams: string[];
       secondFactor: boolean;
+      mail?: null | string;
     };
     TimelineEntry: {
       /** Format: date-time */
@@ -3879,6 +4327,41 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  setMail: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MailWish"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TechnicianInfo"];
+        };
       };
       /** @description What went wrong and what to do. */
       default: {
@@ -4440,6 +4923,39 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["AccessMatrix"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  setOwnMail: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MailWish"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TechnicianInfo"];
         };
       };
       /** @description What went wrong and what to do. */
@@ -7584,6 +8100,606 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CheckTrialResult"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listDeliveries: {
+    parameters: {
+      query?: {
+        notice?: string;
+        state?: string;
+        cursor?: string;
+        limit?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfDeliveryInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getDelivery: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["DeliveryInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  actOnDeliveries: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["DeliveryAct"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["DeliveriesChanged"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listNotices: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfNoticeInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createNotice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewNotice"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NoticeMade"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getNotice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NoticeInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeNotice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewNotice"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NoticeInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeNotice: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  renewNoticeSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["NoticeMade"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  tryNotice: {
+    parameters: {
+      query?: {
+        to?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["DeliveryInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getMailSettings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MailSettings"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeMailSettings: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["MailSettingsWish"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MailSettings"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listMaintenance: {
+    parameters: {
+      query?: {
+        host?: string;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfMaintenanceInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createMaintenance: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewMaintenance"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MaintenanceInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getMaintenance: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MaintenanceInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeMaintenance: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewMaintenance"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MaintenanceInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeMaintenance: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getMaintenanceCalendar: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  endMaintenance: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["MaintenanceInfo"];
         };
       };
       /** @description What went wrong and what to do. */

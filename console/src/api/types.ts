@@ -120,7 +120,22 @@ export type AlertLine = Omit<MayMiss<Schemas["AlertLine"]>, "alerts" | "severity
   severity: Severity;
   alerts: AlertInfo[];
 };
-export type AlertDetail = Omit<MayMiss<Schemas["AlertDetail"]>, "alert" | "same" | "before" | "graph"> & {
+export type NoticeWay = Schemas["NoticeWay"];
+export type NoticeInfo = Omit<MayMiss<Schemas["NoticeInfo"]>, "atLeast"> & { atLeast: Severity };
+export type NewNotice = Schemas["NewNotice"];
+export interface NoticeMade {
+  notice: NoticeInfo;
+  /** Shown this once. */
+  secret?: string | null;
+}
+export type DeliveryInfo = MayMiss<Schemas["DeliveryInfo"]>;
+export type DeliveryState = Schemas["DeliveryState"];
+export type MailSettings = MayMiss<Schemas["MailSettings"]>;
+export type MailSecurity = Schemas["MailSecurity"];
+export type MaintenanceInfo = MayMiss<Schemas["MaintenanceInfo"]>;
+export type AlertNotice = MayMiss<Schemas["AlertNotice"]>;
+export type AlertDetail = Omit<MayMiss<Schemas["AlertDetail"]>, "alert" | "same" | "before" | "graph" | "notices"> & {
+  notices: AlertNotice[];
   alert: AlertInfo;
   graph?: MayMiss<Schemas["AlertGraph"]> | null;
   before: TimelineEntry[];

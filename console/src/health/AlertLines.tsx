@@ -4,8 +4,9 @@ import { Emblem } from "../estate/Emblem";
 import { customerOf } from "../estate/emblem";
 import { readable } from "../estate/hostList";
 import { Ago, useNow } from "../parts/Ago";
+import { minute } from "../parts/time";
 import { AlertActs } from "./AlertActs";
-import { SeverityWord, stateTitle, stateWords } from "./severity";
+import { quietWords, SeverityWord, stateTitle, stateWords } from "./severity";
 
 /** Alerts, the worst first; what has one cause is one line. */
 export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; ofOneHost?: boolean }) {
@@ -30,6 +31,7 @@ export function AlertLines({ lines, ofOneHost = false }: { lines: AlertLine[]; o
                     {lead.note && `: ${lead.note}`}
                   </span>
                 )}
+                {lead.quietUntil && <span title={`until ${minute(lead.quietUntil)}`}> · {quietWords(lead, now)}</span>}
                 {many && ` · ${line.alerts.map((a) => a.label).join(", ")}`}
               </span>
               {!many &&

@@ -1,12 +1,12 @@
 import { Button } from "@mantine/core";
 import { Link, useParams } from "react-router";
-import type { AlertDetail } from "../api/types";
+import type { AlertDetail, AlertNotice } from "../api/types";
 import { Emblem } from "../estate/Emblem";
 import { customerOf } from "../estate/emblem";
 import { readable } from "../estate/hostList";
 import { useEmblems } from "../estate/useCustomers";
 import { Ago, useNow } from "../parts/Ago";
-import { exact } from "../parts/time";
+import { exact, minute } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
 import { AlertActs } from "./AlertActs";
 import { metricTitle } from "./figures";
@@ -90,6 +90,7 @@ export function AlertPage() {
                 </>
               )}
             </section>
+            <Told notices={found.data.notices} quietUntil={alert.quietUntil} />
             <section className="panel" aria-labelledby="before-title">
               <header>
                 <h2 id="before-title">What happened in the day before</h2>
@@ -144,6 +145,38 @@ export function AlertPage() {
         </div>
       </main>
     </>
+  );
+}
+
+/** Who was told, who is going to be, and why somebody is not. */
+function Told({ notices, quietUntil }: { notices: AlertNotice[]; quietUntil: string | null | undefined }) {
+  return (
+    <section className="panel" aria-labelledby="told-title">
+      <header>
+        <h2 id="told-title">Who is told</h2>
+        <Link to="/rules/notices">Notices</Link>
+      </header>
+      {quietUntil && <p className="muted">Its host is in a maintenance window until {minute(quietUntil)}.</p>}
+      {notices.length === 0 ? (
+        <p className="muted" style={{ margin: 0 }}>
+          Nobody: no notice is about it.
+        </p>
+      ) : (
+        <ul className="history">
+          {notices.map((n, i) => (
+            <li key={`${n.noticeId} ${i}`}>
+              <b>{n.notice}</b> {n.said}
+              {n.at && (
+                <>
+                  , <Ago time={n.at} />
+                </>
+              )}
+              {n.until && <span className="muted"> ({minute(n.until)})</span>}
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
   );
 }
 

@@ -2,6 +2,8 @@ import { Tabs } from "../parts/Tabs";
 
 const tabs = [
   { to: "/rules", name: "Checks" },
+  { to: "/rules/notices", name: "Notices" },
+  { to: "/rules/maintenance", name: "Maintenance" },
   { to: "/rules/policies", name: "Host policies" },
 ];
 

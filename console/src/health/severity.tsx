@@ -65,4 +65,8 @@ export function stateWords(alert: AlertInfo, now: number): string {
   return states[alert.state];
 }
 
+/** Said beside an alert whose host is in a maintenance window. */
+export const quietWords = (alert: AlertInfo, now: number) =>
+  alert.quietUntil ? `maintenance for ${span(Date.parse(alert.quietUntil) - now)} more` : "";
+
 export const stateTitle = (alert: AlertInfo) => `${states[alert.state]} since ${exact(alert.stateAt)}`;

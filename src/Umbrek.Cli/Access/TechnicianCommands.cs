@@ -14,7 +14,7 @@ public static class TechnicianCommands
     public static Command Technician(ClientContext client)
     {
         var command = ClientCommands.Named("technician", "The people who sign in.", "umbrek technician list");
-        command.Add(List(client), New(client), ResetSecondFactor(client), Remove(client));
+        command.Add(List(client), New(client), Mail(client), ResetSecondFactor(client), Remove(client));
         return command;
     }
 
@@ -58,7 +58,7 @@ public static class TechnicianCommands
             var grants = (await api.GetAsync("grants", WireJson.Default.PageGrantInfo, cancel).ConfigureAwait(false)).Items.Where(g => !g.Ended).ToList();
             string Held(TechnicianInfo t) => string.Join("; ", grants.Where(g => g.TechnicianId == t.Id || (g.TeamId is not null && t.Teams.Contains(g.Holder))).Select(g => $"{g.Role} on {g.GroupPath ?? "everything"}"));
             Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListTechnicianInfo, "There is no technician.",
-                new("Name", t => t.Name), new("2nd factor", t => t.SecondFactor ? "yes" : "no"), new("Teams", t => string.Join(", ", t.Teams)), new("Grants", Held));
+                new("Name", t => t.Name), new("2nd factor", t => t.SecondFactor ? "yes" : "no"), new("Teams", t => string.Join(", ", t.Teams)), new("Grants", Held), new("Mail", t => t.Mail ?? ""));
             return ExitCodes.Done;
         });
         return list;
@@ -79,6 +79,24 @@ public static class TechnicianCommands
             return ExitCodes.Done;
         });
         return add;
+    }
+
+    private static Command Mail(ClientContext client)
+    {
+        var name = NameArgument(client, "name", "Whom; yourself, or anybody if you administer.");
+        var address = new Argument<string>("address") { Description = "Where notices reach him; '' takes it away." };
+        var command = ClientCommands.Named("mail", "Says where notices reach a technician by mail.", "umbrek technician mail 'Tomasz Vail' tomasz@halyard.example");
+        command.Add(name, address);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var who = await FindAsync(api, parsed.GetRequiredValue(name), cancel).ConfigureAwait(false);
+            var self = (await api.GetAsync("me", WireJson.Default.Me, cancel).ConfigureAwait(false)).Id == who.Id;
+            var after = await api.PutAsync(self ? "me/mail" : $"technicians/{who.Id}/mail", new MailWish(parsed.GetRequiredValue(address)), 0, WireJson.Default.MailWish, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), after.Mail is null ? $"Notices do not reach {after.Name} by mail any more." : $"Notices reach {after.Name} at {after.Mail}.", after, WireJson.Default.TechnicianInfo);
+            return ExitCodes.Done;
+        });
+        return command;
     }
 
     private static Command ResetSecondFactor(ClientContext client)

@@ -80,6 +80,8 @@ public static class AlertCommands
                 ("Severity", $"{Words.Of(a.Severity)}, about {Words.Of(a.Subsystem)}"),
                 ("Since", $"{Words.Ago(a.RaisedAt, now)} ({Words.Iso(a.RaisedAt)})"),
                 ("State", $"{Words.Of(a.State)}{(a.SnoozedUntil is { } until ? $" until {Words.Iso(until)}" : "")}{(a.StateBy is null ? "" : $" by {a.StateBy}, {Words.Ago(a.StateAt, now)}")}{(a.Note is null ? "" : $": {a.Note}")}"),
+                ("Quiet", a.QuietUntil is { } quiet ? $"in a maintenance window until {Words.Iso(quiet)}" : null),
+                ("Told", detail.Notices.Count == 0 ? "nobody: no notice is about it" : string.Join('\n', detail.Notices.Select(n => $"{n.Notice} {n.Said}{(n.At is { } at ? $", {Words.Ago(at, now)}" : n.Until is { } next ? $" ({Words.Iso(next)})" : "")}"))),
                 ("Graph", graph),
                 ("Before", detail.Before.Count == 0 ? null : string.Join('\n', detail.Before.Select(e => $"{Words.Iso(e.At)}  {Words.Of(e.Kind)}  {e.Text}{(e.By.Length == 0 ? "" : $" ({e.By})")}"))),
                 ("Same on", detail.Same.Count == 0 ? null : string.Join(", ", detail.Same.Select(s => s.Label))));

@@ -75,8 +75,8 @@ public static class CheckCommands
         command.SetAction(async (parsed, cancel) =>
         {
             using var api = client.State.Open();
-            var hours = (int)Math.Ceiling(ReadSpan(parsed.GetRequiredValue(past)).TotalHours);
-            var result = await api.PostAsync("checks/trial", new CheckTrial(parsed.GetRequiredValue(when), parsed.GetValue(until), ReadSpan(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(on), hours), WireJson.Default.CheckTrial, WireJson.Default.CheckTrialResult, cancel).ConfigureAwait(false);
+            var hours = (int)Math.Ceiling(Typed.Span(parsed.GetRequiredValue(past)).TotalHours);
+            var result = await api.PostAsync("checks/trial", new CheckTrial(parsed.GetRequiredValue(when), parsed.GetValue(until), Typed.Span(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(on), hours), WireJson.Default.CheckTrial, WireJson.Default.CheckTrialResult, cancel).ConfigureAwait(false);
             if (client.Format(parsed) == OutputFormat.Json)
             {
                 Console.Out.WriteLine(JsonSerializer.Serialize(result, WireJson.Default.CheckTrialResult));
@@ -120,8 +120,8 @@ public static class CheckCommands
             var made = await api.PostAsync(
                 "checks",
                 new NewCheck(
-                    parsed.GetRequiredValue(name), ReadWord(parsed.GetRequiredValue(about), WireJson.Default.Subsystem, "subsystem"), ReadWord(parsed.GetRequiredValue(severity)!, WireJson.Default.Severity, "severity"),
-                    parsed.GetRequiredValue(when), parsed.GetValue(until), ReadSpan(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(follows), parsed.GetValue(fix),
+                    parsed.GetRequiredValue(name), Typed.Word(parsed.GetRequiredValue(about), WireJson.Default.Subsystem, "subsystem"), Typed.Word(parsed.GetRequiredValue(severity)!, WireJson.Default.Severity, "severity"),
+                    parsed.GetRequiredValue(when), parsed.GetValue(until), Typed.Span(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(follows), parsed.GetValue(fix),
                     parsed.GetValue(group) is { } path ? (await GroupCommands.FindAsync(api, path, cancel).ConfigureAwait(false)).Id : null),
                 WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
             Listing.Say(client.Format(parsed), $"'{made.Name}' counts from now on, as {made.Key}.", made, WireJson.Default.CheckInfo);
@@ -163,8 +163,8 @@ public static class CheckCommands
                 parsed.GetValue(group) is { } path ? (await GroupCommands.FindAsync(api, path, cancel).ConfigureAwait(false)).Id : null,
                 parsed.GetValue(host) is { } typed ? (await HostCommands.FindAsync(api, typed, cancel).ConfigureAwait(false)).Id : null,
                 parsed.GetValue(off) ? true : parsed.GetValue(on) ? false : null,
-                parsed.GetValue(severity) is { } word ? ReadWord(word, WireJson.Default.Severity, "severity") : null,
-                parsed.GetValue(when), parsed.GetValue(until), parsed.GetValue(hold) is { } span ? ReadSpan(span).TotalSeconds : null, parsed.GetValue(note));
+                parsed.GetValue(severity) is { } word ? Typed.Word(word, WireJson.Default.Severity, "severity") : null,
+                parsed.GetValue(when), parsed.GetValue(until), parsed.GetValue(hold) is { } span ? Typed.Span(span).TotalSeconds : null, parsed.GetValue(note));
             Print(client, parsed, await api.PostAsync("checks/settings", wish, WireJson.Default.CheckWish, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false));
             return ExitCodes.Done;
         });
@@ -240,20 +240,6 @@ public static class CheckCommands
     private static Option<string?> HoldOption() => new("--hold") { Description = "How long without a break before it is raised, and before it clears, for example 5min." };
 
     private static Option<string?> SeverityOption(bool required) => new("--severity") { Description = "How bad it is: information, warning or critical.", Required = required };
-
-    private static TimeSpan ReadSpan(string text) => Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no time; write it like 30s, 5min, 48h or 2d.", ExitCodes.WrongUse);
-
-    private static T ReadWord<T>(string word, System.Text.Json.Serialization.Metadata.JsonTypeInfo<T> type, string what) where T : struct, Enum
-    {
-        try
-        {
-            return JsonSerializer.Deserialize($"\"{JsonEncodedText.Encode(word)}\"", type);
-        }
-        catch (JsonException)
-        {
-            throw new ClientException($"'{word}' is no {what}; there are {string.Join(", ", Enum.GetValues<T>().Select(v => JsonSerializer.Serialize(v, type).Trim('"')))}.", ExitCodes.WrongUse);
-        }
-    }
 
     private static string Count(int n, string what) => $"{n} {what}{(n == 1 ? "" : "s")}";
 }

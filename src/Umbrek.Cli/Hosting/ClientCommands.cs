@@ -112,6 +112,8 @@ public static class ClientCommands
         root.Subcommands.Add(UpdateCommands.Update(client));
         root.Subcommands.Add(AlertCommands.Alert(client));
         root.Subcommands.Add(CheckCommands.Check(client));
+        root.Subcommands.Add(NoticeCommands.Notice(client));
+        root.Subcommands.Add(MaintenanceCommands.Maintenance(client));
         root.Subcommands.Add(RunCommand.Run(client));
         root.Subcommands.Add(JobCommands.Job(client));
         root.Subcommands.Add(AuditCommands.Audit(client));

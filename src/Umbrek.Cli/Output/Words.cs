@@ -42,6 +42,8 @@ public static class Words
 
     public static string Of(Core.Health.Subsystem subsystem) => subsystem.ToString().ToLowerInvariant();
 
+    public static string Of(Core.Health.DeliveryState state) => state.ToString().ToLowerInvariant();
+
     public static string Of(Core.Health.AlertState state) => state.ToString().ToLowerInvariant();
 
     public static string Of(RunState state) => state == RunState.TimedOut ? "timed out" : state.ToString().ToLowerInvariant();

@@ -47,9 +47,9 @@ public static class AccessEndpoints
 
     private static void MapTechnicians(RouteGroupBuilder technicians)
     {
-        technicians.MapGet("", async (TechnicianService service, CancellationToken cancel) =>
+        technicians.MapGet("", async (TechnicianService service, Asker by, CancellationToken cancel) =>
         {
-            var all = await service.ListAsync(cancel).ConfigureAwait(false);
+            var all = await service.ListAsync(by, cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<TechnicianInfo>(all, null, all.Count));
         }).Own().WithName("listTechnicians").WithSummary("Everybody who can sign in.");
         technicians.MapPost("", async (TechnicianService service, Asker by, NewTechnician wish, CancellationToken cancel) =>
@@ -62,6 +62,8 @@ public static class AccessEndpoints
             await service.RemoveAsync(id, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
         }).Needs(NeedAt.Everywhere, Permission.Administer).WithName("removeTechnician").WithSummary("Removes a technician with his grants and sign-ins.");
+        technicians.MapPut("/{id:guid}/mail", async (TechnicianService service, Asker by, Guid id, MailWish wish, CancellationToken cancel) => TypedResults.Ok(await service.SetMailAsync(id, wish, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Everywhere, Permission.Administer).WithName("setMail").WithSummary("Where notices reach a technician by mail.");
         technicians.MapPost("/{id:guid}/reset-second-factor", async Task<NoContent> (SecondFactorService service, Asker by, Guid id, CancellationToken cancel) =>
         {
             await service.ResetAsync(id, by, cancel).ConfigureAwait(false);
@@ -144,6 +146,8 @@ public static class AccessEndpoints
     /// <summary>What somebody keeps of his own: sign-ins, tokens, password, second factor.</summary>
     private static void MapOwn(RouteGroupBuilder own)
     {
+        own.MapPut("/mail", async (TechnicianService service, Asker by, MailWish wish, CancellationToken cancel) => TypedResults.Ok(await service.SetMailAsync(by.Id, wish, by, cancel).ConfigureAwait(false)))
+            .Own().WithName("setOwnMail").WithSummary("Where notices reach the caller by mail.");
         own.MapGet("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) =>
         {
             var all = await service.ListAsync(by, cancel).ConfigureAwait(false);

@@ -3,6 +3,7 @@ using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Text;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Health;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Access;
@@ -55,12 +56,31 @@ public sealed class TechnicianService(IDatabase database, UmbrekContext accounts
         signIns.Cut(ended);
     }
 
-    public async Task<List<TechnicianInfo>> ListAsync(CancellationToken cancel)
+    /// <summary>Says where notices reach somebody.</summary>
+    public async Task<TechnicianInfo> SetMailAsync(Guid id, MailWish wish, Asker by, CancellationToken cancel)
+    {
+        var seat = access.Find(id) ?? throw ProblemException.NotFound("technician");
+        var address = string.IsNullOrWhiteSpace(wish.Address) ? null : wish.Address.Trim();
+        if (address is not null && !MailSetup.IsAddress(address))
+        {
+            throw ProblemException.Invalid($"'{TerminalText.Line(address)}' is no mail address.");
+        }
+        await using (var db = database.Open())
+        {
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            await db.Users.Where(u => u.Id == id).ExecuteUpdateAsync(u => u.SetProperty(r => r.Email, address), cancel).ConfigureAwait(false);
+            await audit.AddAsync(db, by, "technician.mail", seat.Name, cancel, ("address", address)).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }
+        return (await ListAsync(by, cancel).ConfigureAwait(false)).Find(t => t.Id == id) ?? throw ProblemException.NotFound("technician");
+    }
+
+    public async Task<List<TechnicianInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var people = await db.Users.AsNoTracking().OrderBy(t => t.NormalizedUserName).ToListAsync(cancel).ConfigureAwait(false);
         var teams = (await db.TeamMembers.AsNoTracking().Join(db.Teams, m => m.TeamId, t => t.Id, (m, t) => new { m.TechnicianId, t.Name }).ToListAsync(cancel).ConfigureAwait(false)).ToLookup(m => m.TechnicianId, m => m.Name);
-        return [.. people.Select(t => new TechnicianInfo(t.Id, t.UserName ?? "", [.. teams[t.Id].Order(StringComparer.OrdinalIgnoreCase)], t.TwoFactorEnabled))];
+        return [.. people.Select(t => new TechnicianInfo(t.Id, t.UserName ?? "", [.. teams[t.Id].Order(StringComparer.OrdinalIgnoreCase)], t.TwoFactorEnabled, t.Id == by.Id || by.Reach.Everywhere.Contains(Permission.Administer) ? t.Email : null))];
     }
 
     private async Task<TechnicianInfo> CreateAsync(string name, string password, Role? everywhere, Caller by, CancellationToken cancel)

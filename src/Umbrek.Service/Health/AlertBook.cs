@@ -13,11 +13,15 @@ public sealed class AlertBook(IDatabase database, EstateIndex estate, TimeProvid
 {
     private readonly ConcurrentDictionary<(Guid HostId, string Check), AlertRow> current = new();
     private readonly SemaphoreSlim turn = new(1, 1);
+    private long turns;
 
     public void Dispose() => turn.Dispose();
 
     /// <summary>Ids of alerts that changed.</summary>
     public ChangeFeed<Guid> Changes { get; } = new();
+
+    /// <summary>Counts up with every change: whoever looks again and again sees whether there is anything new.</summary>
+    public long Turns => Interlocked.Read(ref turns);
 
     /// <summary>Not over, and dismissed ones whose cause is still there.</summary>
     public ICollection<AlertRow> Current => current.Values;
@@ -90,6 +94,7 @@ public sealed class AlertBook(IDatabase database, EstateIndex estate, TimeProvid
             current.TryRemove((row.HostId, row.Check), out _);
             Changes.Publish(row.Id);
         }
+        Interlocked.Increment(ref turns);
         Show([.. raised.Select(r => r.HostId), .. cleared.Select(c => c.Row.HostId)]);
     }
 
@@ -125,6 +130,7 @@ public sealed class AlertBook(IDatabase database, EstateIndex estate, TimeProvid
         {
             Changes.Publish(row.Id);
         }
+        Interlocked.Increment(ref turns);
         Show(rows.Select(r => r.HostId));
     }
 

@@ -2,7 +2,6 @@ using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
-using Umbrek.Core.Text;
 using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
@@ -14,7 +13,7 @@ using Umbrek.Wire.Health;
 namespace Umbrek.Service.Health;
 
 /// <summary>Shows alerts and does what people decide about them.</summary>
-public sealed class AlertService(IDatabase database, AlertBook book, CheckBook checks, EstateIndex estate, SelectionService selections, TimelineReader timeline, Gate gate, AuditLog audit, TimeProvider time)
+public sealed class AlertService(IDatabase database, AlertBook book, CheckBook checks, EstateIndex estate, SelectionService selections, TimelineReader timeline, AlertLines lines, MaintenanceBook maintenance, AlertNotices notices, Gate gate, AuditLog audit, TimeProvider time)
 {
     private const int MostOver = 500;
     private const int MostActed = 1000;
@@ -38,7 +37,7 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
             .Where(a => (hosts is null || hosts.Contains(a.HostId)) && (state is null || a.State == state) && (atLeast is null || a.Severity >= atLeast) && (subsystem is null || a.Subsystem == subsystem) && (check is null || a.Check == check))
             .Select(a => ToInfo(a, by)).OfType<AlertInfo>().ToList();
         // What asks, what somebody is at, what is quiet and what is over are never one line.
-        return [.. shown.GroupBy(a => a.State).OrderBy(g => g.Key).SelectMany(g => Fold([.. g], by))];
+        return [.. shown.GroupBy(a => a.State).OrderBy(g => g.Key).SelectMany(g => lines.Fold([.. g], () => estate.SeenBy(by.Reach)))];
     }
 
     public async Task<AlertDetail> GetAsync(Guid id, Asker by, CancellationToken cancel)
@@ -51,7 +50,7 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
         }
         var before = (await timeline.ReadAsync(row.HostId, row.RaisedAt, 20, cancel).ConfigureAwait(false)).Items.Where(e => e.At > row.RaisedAt - TimeSpan.FromDays(1)).ToList();
         var same = book.Current.Where(a => a.Check == row.Check && a.Id != id && !a.State.IsOver()).Select(a => ToInfo(a, by)).OfType<AlertInfo>().OrderBy(a => a.Label, StringComparer.OrdinalIgnoreCase).ToList();
-        return new AlertDetail(info, GraphOf(row), before, same);
+        return new AlertDetail(info, GraphOf(row), before, same, await notices.OfAsync(row, by, cancel).ConfigureAwait(false));
     }
 
     public async Task<List<AlertInfo>> ActAsync(AlertAct act, Asker by, CancellationToken cancel)
@@ -139,35 +138,10 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
             [.. hosts.SelectMany(h => alerts[h.Id]).GroupBy(a => a.Subsystem).OrderBy(g => g.Key).Select(g => new SubsystemState(g.Key, g.Max(a => a.Severity), g.Count(), g.Select(a => a.HostId).Distinct().Count()))]);
     }
 
-    private IEnumerable<AlertLine> Fold(IReadOnlyList<AlertInfo> alerts, Asker by)
-    {
-        var known = alerts.ToDictionary(a => a.Id);
-        var groups = new Lazy<List<string>>(() => [.. estate.SeenBy(by.Reach).Where(h => h.RetiredAt is null).Select(h => h.GroupPath)]);
-        var counted = new Dictionary<string, int>(StringComparer.OrdinalIgnoreCase);
-        int HostsBelow(string path) => counted.TryGetValue(path, out var n) ? n : counted[path] = groups.Value.Count(p => GroupPath.IsAtOrBelow(p, path));
-        return AlertFolding.Fold([.. alerts.Select(a => new FoldableAlert(a.Id, a.HostId, a.GroupPath, a.Check, a.Subsystem, a.Severity, a.RaisedAt))], HostsBelow).Select(f =>
-        {
-            var members = f.Alerts.Select(a => known[a.Id]).ToList();
-            var lead = members[0];
-            return new AlertLine(
-                f.Place,
-                What(f.Place, members, HostsBelow),
-                lead.Severity, lead.State, lead.RaisedAt, members);
-        });
-    }
+    private AlertInfo? ToInfo(AlertRow a, Asker by) => estate.Find(a.HostId, by.Reach) is not { } host ? null
+        : ToInfo(a, host) with { QuietUntil = !a.State.IsOver() && estate.FindSelectable(a.HostId) is { } selectable ? maintenance.For(a.HostId, selectable, time.GetUtcNow()).Until : null };
 
-    private string What(string? place, List<AlertInfo> members, Func<string, int> hostsBelow)
-    {
-        if (place is not null)
-        {
-            var since = members.Min(a => estate.Find(a.HostId)?.Presence.Since ?? a.RaisedAt);
-            return $"{members.Count} of {hostsBelow(place)} hosts of {place} went away together {Units.Span(time.GetUtcNow() - since)} ago: most likely its line or its power.";
-        }
-        var hosts = members.Select(a => a.HostId).Distinct().Count();
-        return hosts == 1 ? members[0].What : $"{members[0].CheckName} on {hosts} hosts.";
-    }
-
-    private AlertInfo? ToInfo(AlertRow a, Asker by) => estate.Find(a.HostId, by.Reach) is not { } host ? null : new AlertInfo(
+    public static AlertInfo ToInfo(AlertRow a, HostSummary host) => new(
         a.Id, a.HostId, host.Label, host.SystemName, host.GroupPath, a.Check, a.CheckName, a.Subsystem, a.Severity, a.State, a.RaisedAt, a.What, a.Follows, a.Fix, a.StateAt, a.StateBy, a.SnoozedUntil, a.Note);
 
     /// <summary>The figure that the check compares first, when it is one that is kept over time.</summary>

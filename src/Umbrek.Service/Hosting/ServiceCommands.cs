@@ -33,13 +33,14 @@ public static class ServiceCommands
         var console = new Option<string?>("--console") { Description = "Directory of the console's built files; looked for beside the program by default." };
         var interval = new Option<int>("--sample-interval") { Description = "Seconds between two health samples of a host.", DefaultValueFactory = _ => Core.Health.SampleRules.DefaultIntervalSeconds };
         var calls = new Option<int>("--calls-per-second") { Description = "API calls a second that one account, or one address without an account, may make over time; 0 for any number.", DefaultValueFactory = _ => CallLimit.DefaultPerSecond };
+        var hooks = new Option<string[]>("--hooks-may-reach") { Description = "A network that web hooks may reach though not everybody can, for example 10.20.0.0/16. May be given more than once." };
         var syslog = new Option<string?>("--syslog") { Description = "Forward the audit log to this syslog receiver: tls://HOST:PORT or tcp://HOST:PORT." };
         var syslogAuthority = new Option<string?>("--syslog-ca") { Description = "PEM file of the authority that vouches for the receiver; the system's are used by default." };
         var sso = new Option<string?>("--sign-on") { Description = "Address of an OpenID Connect provider that technicians may sign in with, for example https://id.halyard.example" };
         var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
         var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };
         var ssoName = new Option<string?>("--sign-on-name") { Description = "What technicians call the provider; its address when left out." };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, syslog, syslogAuthority, sso, ssoClient, ssoSecret, ssoName };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, sso, ssoClient, ssoSecret, ssoName };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -70,6 +71,7 @@ public static class ServiceCommands
                     ConsoleDirectory = parsed.GetValue(console),
                     SampleIntervalSeconds = parsed.GetValue(interval),
                     CallsPerSecond = parsed.GetValue(calls),
+                    HooksMayReach = [.. (parsed.GetValue(hooks) ?? []).Select(text => System.Net.IPNetwork.TryParse(text, out var network) ? network : throw new InvalidDataException($"'{text}' is no network; --hooks-may-reach takes one like 10.20.0.0/16 or 2001:db8:1::/48."))],
                     SingleSignOn = ReadProvider(parsed.GetValue(sso), parsed.GetValue(ssoClient), parsed.GetValue(ssoSecret), parsed.GetValue(ssoName)),
                     Syslog = parsed.GetValue(syslog) is { } receiver ? SyslogTarget.Parse(receiver) : null,
                     SyslogAuthorityFile = parsed.GetValue(syslogAuthority),

@@ -69,6 +69,8 @@ public static class ServiceHost
         await app.Services.GetRequiredService<PolicyIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<CheckBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<MaintenanceBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<NoticeBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<AlertBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -166,6 +168,19 @@ public static class ServiceHost
         services.AddSingleton<AlertBook>();
         services.AddSingleton<AlertService>();
         services.AddHostedService<CheckEngine>();
+        services.AddSingleton<AlertLines>();
+        services.AddSingleton<AlertNotices>();
+        services.AddSingleton<MaintenanceBook>();
+        services.AddSingleton<MaintenanceService>();
+        services.AddSingleton<MailSetup>();
+        services.AddSingleton<NoticeBook>();
+        services.AddSingleton<NoticeService>();
+        services.AddSingleton<INoticePost, MailPost>();
+        services.AddSingleton<INoticePost, HookPost>();
+        services.AddSingleton<NoticeSender>();
+        services.AddHostedService(p => p.GetRequiredService<NoticeSender>());
+        services.AddSingleton<NoticeEngine>();
+        services.AddHostedService(p => p.GetRequiredService<NoticeEngine>());
         services.AddSingleton<RunBook>();
         services.AddSingleton<JobFeed>();
         services.AddSingleton<JobReader>();
@@ -306,6 +321,8 @@ public static class ServiceHost
         api.MapHealth();
         api.MapAlerts();
         api.MapChecks();
+        api.MapNotices();
+        api.MapMaintenance();
         api.MapJobs();
         api.MapAudit();
         app.MapInstallerFiles();

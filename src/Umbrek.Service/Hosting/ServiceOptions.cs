@@ -68,6 +68,9 @@ public sealed record ServiceOptions
 
     /// <summary>API calls that one account, or one address without an account, may make a second over time; 0 is any number.</summary>
     public int CallsPerSecond { get; init; } = CallLimit.DefaultPerSecond;
+
+    /// <summary>Networks that web hooks may reach besides what everybody can reach: receivers of one's own house.</summary>
+    public IReadOnlyList<IPNetwork> HooksMayReach { get; init; } = [];
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

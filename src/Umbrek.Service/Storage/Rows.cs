@@ -636,6 +636,115 @@ public sealed class AlertRow
     public string? Note { get; set; }
 }
 
+/// <summary>Who is told of which alerts, how and when.</summary>
+public sealed class NoticeRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+
+    /// <summary>The group whose hosts it is about, with everything below; null is everything.</summary>
+    public Guid? GroupId { get; set; }
+
+    /// <summary>Only hosts of this selection.</summary>
+    public string? On { get; set; }
+    public Core.Health.Severity AtLeast { get; set; }
+
+    /// <summary>Words of subsystems, between blanks; null is all of them.</summary>
+    public string? About { get; set; }
+    public Core.Health.NoticeWay Way { get; set; }
+
+    /// <summary>Its members get mail about hosts that they may see.</summary>
+    public Guid? TeamId { get; set; }
+
+    /// <summary>Mail addresses, between blanks.</summary>
+    public string Addresses { get; set; } = "";
+    public string? Url { get; set; }
+
+    /// <summary>The secret that what goes to the web hook is signed with, under the service's data protection.</summary>
+    public string? ProtectedSecret { get; set; }
+    public double AfterSeconds { get; set; }
+
+    /// <summary>Times of day, between blanks; null tells at once.</summary>
+    public string? DigestAt { get; set; }
+    public string? Quiet { get; set; }
+    public string Zone { get; set; } = "UTC";
+    public bool CriticalAlways { get; set; }
+    public bool TellsEnd { get; set; }
+    public bool Off { get; set; }
+    public DateTimeOffset? DigestedAt { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
+/// <summary>What a notice has told of; gone when the end is told too, or need not be.</summary>
+public sealed class NoticeToldRow
+{
+    public Guid NoticeId { get; set; }
+    public Guid AlertId { get; set; }
+    public DateTimeOffset At { get; set; }
+}
+
+/// <summary>One mail, or one call of a web hook, on its way.</summary>
+public sealed class DeliveryRow
+{
+    public Guid Id { get; set; }
+    public Guid NoticeId { get; set; }
+    public Core.Health.NoticeWay Way { get; set; }
+    public string To { get; set; } = "";
+    public string Subject { get; set; } = "";
+
+    /// <summary>The mail's text, or the event as JSON.</summary>
+    public string Body { get; set; } = "";
+
+    /// <summary>Mails about one thing stand together in a reader: what they hang on.</summary>
+    public Guid? Thread { get; set; }
+    public Core.Health.DeliveryState State { get; set; }
+    public int Attempts { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public DateTimeOffset NextAt { get; set; }
+    public DateTimeOffset? DoneAt { get; set; }
+    public string? Problem { get; set; }
+}
+
+/// <summary>Which alerts a delivery is about.</summary>
+public sealed class DeliveryAlertRow
+{
+    public Guid DeliveryId { get; set; }
+    public Guid AlertId { get; set; }
+}
+
+/// <summary>A time in which alerts of hosts make no noise, once or again and again.</summary>
+public sealed class MaintenanceRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+
+    /// <summary>The group whose hosts it is about, with everything below; null is everything.</summary>
+    public Guid? GroupId { get; set; }
+
+    /// <summary>Or the one host.</summary>
+    public Guid? HostId { get; set; }
+
+    /// <summary>Only hosts of this selection.</summary>
+    public string? On { get; set; }
+
+    /// <summary>In local time of the zone, like 2026-11-29T22:00.</summary>
+    public string Starts { get; set; } = "";
+    public string Zone { get; set; } = "UTC";
+    public int Minutes { get; set; }
+
+    /// <summary>A recurrence rule (RFC 5545 §3.3.10); null is once.</summary>
+    public string? Rule { get; set; }
+    public string? Note { get; set; }
+
+    /// <summary>Nothing of it counts from then on.</summary>
+    public DateTimeOffset? EndedAt { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
 public sealed class JobRow
 {
     public Guid Id { get; set; }

@@ -48,6 +48,11 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<CheckRow> Checks => Set<CheckRow>();
     public DbSet<CheckSettingRow> CheckSettings => Set<CheckSettingRow>();
     public DbSet<AlertRow> Alerts => Set<AlertRow>();
+    public DbSet<NoticeRow> Notices => Set<NoticeRow>();
+    public DbSet<NoticeToldRow> NoticesTold => Set<NoticeToldRow>();
+    public DbSet<DeliveryRow> Deliveries => Set<DeliveryRow>();
+    public DbSet<DeliveryAlertRow> DeliveryAlerts => Set<DeliveryAlertRow>();
+    public DbSet<MaintenanceRow> Maintenance => Set<MaintenanceRow>();
     public DbSet<JobRow> Jobs => Set<JobRow>();
     public DbSet<RunRow> Runs => Set<RunRow>();
     public DbSet<RunOutputRow> RunOutput => Set<RunOutputRow>();
@@ -71,6 +76,36 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => new { r.Check, r.GroupId, r.HostId }).IsUnique();
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
             t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<NoticeRow>(t =>
+        {
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<TeamRow>().WithMany().HasForeignKey(r => r.TeamId).OnDelete(DeleteBehavior.SetNull);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<NoticeToldRow>(t =>
+        {
+            t.HasKey(r => new { r.NoticeId, r.AlertId });
+            t.HasOne<NoticeRow>().WithMany().HasForeignKey(r => r.NoticeId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<AlertRow>().WithMany().HasForeignKey(r => r.AlertId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<DeliveryRow>(t =>
+        {
+            t.HasIndex(r => new { r.State, r.NextAt });
+            t.HasIndex(r => r.DoneAt);
+            t.HasOne<NoticeRow>().WithMany().HasForeignKey(r => r.NoticeId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<DeliveryAlertRow>(t =>
+        {
+            t.HasKey(r => new { r.AlertId, r.DeliveryId });
+            t.HasOne<DeliveryRow>().WithMany().HasForeignKey(r => r.DeliveryId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<AlertRow>().WithMany().HasForeignKey(r => r.AlertId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<MaintenanceRow>(t =>
+        {
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+            t.Property(r => r.Version).IsConcurrencyToken();
         });
         builder.Entity<AlertRow>(t =>
         {

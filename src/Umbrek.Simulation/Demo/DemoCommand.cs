@@ -65,7 +65,8 @@ public static class DemoCommand
         using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c => { c.Cancel = true; stop.Cancel(); });
         var began = Stopwatch.GetTimestamp();
         Console.WriteLine($"starting the service and {hosts} simulated hosts …");
-        var world = new DemoWorld(directory, port, hosts, Console.Out);
+        await using var receivers = DemoReceivers.Open(directory);
+        var world = new DemoWorld(directory, port, hosts, receivers, Console.Out);
         await using var service = await world.PrepareAsync(stop.Token).ConfigureAwait(false);
         var agents = world.RunAgentsAsync(stop.Token);
         try
@@ -101,6 +102,7 @@ public static class DemoCommand
             Client    export UMBREK_HOME={Path.Combine(directory, "client")}
                       echo {lead.Password} | {ChildProgram.Find("umbrek")} sign-in {world.Address} --name '{lead.Name}' --password-stdin --trust {world.Pin}
                       {ChildProgram.Find("umbrek")} run --on 'in "{Scenario.Hosts(1)[0].GroupPath}"' -- uptime
+            Mail      ends in {Path.Combine(directory, DemoReceivers.MailDirectory)}, what the web hook gets in {Path.Combine(directory, DemoReceivers.EventFile)}
             Others    {string.Join(", ", world.Accounts.Skip(1).Select(a => a.Name))}: see {Path.Combine(directory, "demo-accounts.json")}
 
             ready {world.Address.GetLeftPart(UriPartial.Authority)}

@@ -8,12 +8,13 @@ using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Simulation.Demo;
 
 /// <summary>The demo world on a running service: technicians, groups, and every simulated host enrolled through the API.</summary>
-public sealed class DemoWorld(string directory, int port, int hostCount, TextWriter say)
+public sealed class DemoWorld(string directory, int port, int hostCount, DemoReceivers receivers, TextWriter say)
 {
     /// <summary>Hosts past this many speak the link directly, without a whole agent each.</summary>
     private const int WholeAgents = 300;
@@ -33,7 +34,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
     public string OwnAgentState => Path.Combine(directory, "this-machine");
 
     public Task<ChildProgram> StartServiceAsync(CancellationToken cancel) =>
-        ChildProgram.StartAsync("umbrekd", "ready", cancel, "serve", "--data", ServiceData, "--listen", $"127.0.0.1:{port}");
+        ChildProgram.StartAsync("umbrekd", "ready", cancel, "serve", "--data", ServiceData, "--listen", $"127.0.0.1:{port}", "--hooks-may-reach", "127.0.0.1/32");
 
     /// <summary>Makes what is missing: accounts, groups, enrolments.</summary>
     /// <returns>The running service.</returns>
@@ -69,6 +70,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
             await GrantAsync(cancel).ConfigureAwait(false);
             await MakeInstallersAsync(cancel).ConfigureAwait(false);
             await PutInOrderAsync(cancel).ConfigureAwait(false);
+            await MakeNoticesAsync(cancel).ConfigureAwait(false);
         }
         return service;
     }
@@ -230,6 +232,28 @@ public sealed class DemoWorld(string directory, int port, int hostCount, TextWri
         foreach (var name in ScenarioOrder.Pinned.Where(hosts.ContainsKey))
         {
             await api.PutAsync($"hosts/{hosts[name].Id}/mark?pinned=true", WireJson.Default.OwnMark, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Who is told of what; mail and web hook end on this machine.</summary>
+    private async Task MakeNoticesAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        var groups = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(g => g.Path, g => g.Id);
+        var teams = (await api.GetAsync("teams", WireJson.Default.PageTeamInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(t => t.Name, t => t.Id);
+        foreach (var person in (await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false)).Items)
+        {
+            await api.PutAsync($"technicians/{person.Id}/mail", new MailWish(ScenarioNotices.MailOf(person.Name)), 0, WireJson.Default.MailWish, WireJson.Default.TechnicianInfo, cancel).ConfigureAwait(false);
+        }
+        await api.PutAsync("settings/mail", new MailSettingsWish("127.0.0.1", receivers.MailPort, MailSecurity.None, null, null, "umbrek@halyard.example", $"{Address}"), 0, WireJson.Default.MailSettingsWish, WireJson.Default.MailSettings, cancel).ConfigureAwait(false);
+        foreach (var (group, team, notice) in ScenarioNotices.Notices(receivers.HookAddress))
+        {
+            var wish = notice with { GroupId = group is null ? null : groups[group], TeamId = team is null ? null : teams[team] };
+            await api.PostAsync("notices", wish, WireJson.Default.NewNotice, WireJson.Default.NoticeMade, cancel).ConfigureAwait(false);
+        }
+        foreach (var (group, window) in ScenarioNotices.Maintenance(DateOnly.FromDateTime(DateTime.UtcNow)))
+        {
+            await api.PostAsync("maintenance", window with { GroupId = groups[group] }, WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, cancel).ConfigureAwait(false);
         }
     }
 

@@ -23,7 +23,11 @@ public enum SignInUse
 public sealed record SignInAnswer(TechnicianInfo Technician, string? Token, DateTimeOffset? ExpiresAt);
 
 /// <param name="SecondFactor">Whether a password alone does not open.</param>
-public sealed record TechnicianInfo(Guid Id, string Name, IReadOnlyList<string> Teams, bool SecondFactor);
+/// <param name="Mail">Where notices reach him; shown to himself and to whoever administers.</param>
+public sealed record TechnicianInfo(Guid Id, string Name, IReadOnlyList<string> Teams, bool SecondFactor, string? Mail = null);
+
+/// <param name="Address">Null or empty takes it away.</param>
+public sealed record MailWish(string? Address);
 
 public enum SignInKind
 {

@@ -7,9 +7,10 @@ namespace Umbrek.Wire.Health;
 /// <param name="What">What is wrong, with the host's figures as it was raised.</param>
 /// <param name="StateBy">Who brought it into its state; null when it came there by itself.</param>
 /// <param name="Note">What was said with that.</param>
+/// <param name="QuietUntil">Until when its host is in a maintenance window; null when it is in none.</param>
 public sealed record AlertInfo(
     Guid Id, Guid HostId, string Label, string SystemName, string GroupPath, string Check, string CheckName, Subsystem Subsystem, Severity Severity, AlertState State,
-    DateTimeOffset RaisedAt, string What, string? Follows, string? Fix, DateTimeOffset StateAt, string? StateBy, DateTimeOffset? SnoozedUntil, string? Note);
+    DateTimeOffset RaisedAt, string What, string? Follows, string? Fix, DateTimeOffset StateAt, string? StateBy, DateTimeOffset? SnoozedUntil, string? Note, DateTimeOffset? QuietUntil = null);
 
 /// <summary>Alerts with one cause, as one line: of one place whose line is down, or of one host about one subsystem.</summary>
 /// <param name="Place">The group's path; null when they are of one host.</param>
@@ -24,7 +25,14 @@ public sealed record AlertGraph(string Metric, string? Part, double Threshold, R
 
 /// <param name="Before">What happened on the host in the day before, newest first.</param>
 /// <param name="Same">Other hosts with the same now.</param>
-public sealed record AlertDetail(AlertInfo Alert, AlertGraph? Graph, IReadOnlyList<TimelineEntry> Before, IReadOnlyList<AlertInfo> Same);
+/// <param name="Notices">Who was told, is going to be, and who is not, with why.</param>
+public sealed record AlertDetail(AlertInfo Alert, AlertGraph? Graph, IReadOnlyList<TimelineEntry> Before, IReadOnlyList<AlertInfo> Same, IReadOnlyList<AlertNotice> Notices);
+
+/// <summary>How a notice stands to an alert.</summary>
+/// <param name="Said">In a sentence.</param>
+/// <param name="At">When it was told; null when it was not.</param>
+/// <param name="Until">When it is looked at again, where that is known.</param>
+public sealed record AlertNotice(Guid NoticeId, string Notice, string Said, DateTimeOffset? At, DateTimeOffset? Until);
 
 public enum AlertActKind
 {

@@ -6,6 +6,7 @@ using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
+using Umbrek.Core.Health;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
@@ -33,6 +34,7 @@ public sealed class EveryEndpointTests
     /// <summary>Where each permission is needed. A line that changes here changes who may do something: be sure of it.</summary>
     private const string Declared = """
         actOnAlerts          Somewhere  configure
+        actOnDeliveries      Somewhere  configure
         addField             Group      configure
         addPasskey           Own        see
         addRelease           Everywhere administer
@@ -52,6 +54,9 @@ public sealed class EveryEndpointTests
         changeGroupPolicy    Group      administer
         changeHost           Host       configure
         changeHostPolicy     Host       administer
+        changeMailSettings   Everywhere administer
+        changeMaintenance    Somewhere  configure
+        changeNotice         Somewhere  configure
         changePassword       Own        see
         changePolicy         Everywhere administer
         changeRole           Everywhere administer
@@ -68,6 +73,8 @@ public sealed class EveryEndpointTests
         createInstaller      Somewhere  approve
         createJob            Somewhere  run
         createKeyRotation    Somewhere  administer
+        createMaintenance    Somewhere  configure
+        createNotice         Somewhere  configure
         createRole           Everywhere administer
         createRollout        Somewhere  software
         createSecret         Somewhere  configure
@@ -76,6 +83,7 @@ public sealed class EveryEndpointTests
         createToken          Own        see
         decideEnrolments     Somewhere  approve
         editHosts            Somewhere  configure
+        endMaintenance       Somewhere  configure
         endOtherSignIns      Own        see
         endSession           Somewhere  see
         endSignIn            Own        see
@@ -88,6 +96,7 @@ public sealed class EveryEndpointTests
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
         getCustomer          Group      see
+        getDelivery          Somewhere  see
         getGroupPolicy       Group      see
         getHost              Host       see
         getHostPolicy        Host       see
@@ -95,8 +104,12 @@ public sealed class EveryEndpointTests
         getInstallerPackage  Somewhere  approve
         getJob               Somewhere  see
         getKeyRotation       Somewhere  administer
+        getMailSettings      Everywhere administer
+        getMaintenance       Somewhere  see
+        getMaintenanceCalendar Somewhere  see
         getMe                Own        see
         getMetrics           Own        see
+        getNotice            Somewhere  see
         getOutput            Somewhere  run
         getOverview          Own        see
         getPolicy            Own        see
@@ -115,6 +128,7 @@ public sealed class EveryEndpointTests
         listAudit            Everywhere administer
         listChecks           Own        see
         listCustomers        Own        see
+        listDeliveries       Own        see
         listDevices          Own        see
         listEnrolments       Somewhere  approve
         listGrants           Own        see
@@ -124,7 +138,9 @@ public sealed class EveryEndpointTests
         listJobs             Own        see
         listKeyRotations     Somewhere  administer
         listLinkedLogins     Own        see
+        listMaintenance      Own        see
         listMarks            Own        see
+        listNotices          Own        see
         listPasskeys         Own        see
         listPolicies         Own        see
         listReleases         Somewhere  software
@@ -147,6 +163,8 @@ public sealed class EveryEndpointTests
         removeField          Group      configure
         removeGroup          Group      configure
         removeLinkedLogins   Own        see
+        removeMaintenance    Somewhere  configure
+        removeNotice         Somewhere  configure
         removePasskey        Own        see
         removeRole           Everywhere administer
         removeSecondFactor   Own        see
@@ -155,6 +173,7 @@ public sealed class EveryEndpointTests
         removeTeam           Everywhere administer
         removeTeamMember     Everywhere administer
         removeTechnician     Everywhere administer
+        renewNoticeSecret    Somewhere  configure
         renewRecoveryCodes   Own        see
         resetSecondFactor    Everywhere administer
         restoreHost          Host       configure
@@ -166,10 +185,13 @@ public sealed class EveryEndpointTests
         rotateVaultKey       Everywhere administer
         saveSelection        Own        see
         setCheck             Somewhere  configure
+        setMail              Everywhere administer
+        setOwnMail           Own        see
         setPreference        Own        see
         signOut              Own        see
         startScan            Somewhere  scan
         tryCheck             Own        see
+        tryNotice            Somewhere  configure
         """;
 
     [Fact]
@@ -355,6 +377,9 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> KeyRotations { get; } = [];
         private Dictionary<bool, Guid> Alerts { get; } = [];
         private Dictionary<bool, Guid> Checks { get; } = [];
+        private Dictionary<bool, Guid> Notices { get; } = [];
+        private Dictionary<bool, Guid> Deliveries { get; } = [];
+        private Dictionary<bool, Guid> Windows { get; } = [];
         private Guid Selection { get; set; }
         private Guid Team { get; set; }
         private Guid OwnRole { get; set; }
@@ -446,6 +471,9 @@ public sealed class EveryEndpointTests
             await service.Get<Umbrek.Service.Health.AlertBook>().TurnAsync([alert], [], default);
             Alerts[inside] = alert.Id;
             Checks[inside] = (await service.Api.PostAsync("checks", new NewCheck($"Loud {inside}", Core.Health.Subsystem.Hardware, Core.Health.Severity.Warning, "temperature > 55", GroupId: Customers[inside]), WireJson.Default.NewCheck, WireJson.Default.CheckInfo, default)).Id!.Value;
+            Notices[inside] = (await service.Api.PostAsync("notices", new NewNotice("Desk", NoticeWay.Hook, GroupId: Customers[inside], Url: "http://127.0.0.1:9/"), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default)).Notice.Id;
+            Deliveries[inside] = (await service.Api.ActAsync($"notices/{Notices[inside]}/try", WireJson.Default.DeliveryInfo, default)).Id;
+            Windows[inside] = (await service.Api.PostAsync("maintenance", new NewMaintenance("New disk", 60, HostId: Hosts[inside]), WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, default)).Id;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
 
@@ -469,6 +497,9 @@ public sealed class EveryEndpointTests
             "key-rotations" => KeyRotations[inside],
             "alerts" => Alerts[inside],
             "checks" => Checks[inside],
+            "notices" => Notices[inside],
+            "deliveries" => Deliveries[inside],
+            "maintenance" => Windows[inside],
             _ => Guid.Empty,
         };
 
@@ -496,6 +527,11 @@ public sealed class EveryEndpointTests
                 "createCheck" => $$"""{"name":"{{Guid.NewGuid():N}}","subsystem":"storage","severity":"warning","when":"storage.used > 80 %","groupId":"{{Customers[inside]}}"}""",
                 "changeCheck" => $$"""{"name":"Loud {{inside}}","subsystem":"storage","severity":"warning","when":"storage.used > 80 %","groupId":"{{Customers[inside]}}"}""",
                 "setCheck" => $$"""{"check":"storage-high","groupId":"{{Customers[inside]}}","off":true}""",
+                "createNotice" or "changeNotice" => $$"""{"name":"Desk","way":"hook","atLeast":"warning","url":"http://127.0.0.1:9/","groupId":"{{Customers[inside]}}"}""",
+                "actOnDeliveries" => $$"""{"act":"resend","ids":["{{Deliveries[inside]}}"]}""",
+                "changeMailSettings" => """{"port":25,"security":"none"}""",
+                "createMaintenance" or "changeMaintenance" => $$"""{"name":"New disk","minutes":60,"hostId":"{{Hosts[inside]}}"}""",
+                "setMail" or "setOwnMail" => """{"address":"tomasz@halyard.example"}""",
                 "tryCheck" => """{"when":"storage.used > 80 %"}""",
                 "createGroup" => $$"""{"name":"{{Guid.NewGuid():N}}","parentPath":"{{group}}"}""",
                 "changeGroup" => """{"name":"Quay"}""",

@@ -340,6 +340,77 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Customers");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryAlertRow", b =>
+                {
+                    b.Property<Guid>("AlertId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("DeliveryId")
+                        .HasColumnType("uuid");
+
+                    b.HasKey("AlertId", "DeliveryId");
+
+                    b.HasIndex("DeliveryId");
+
+                    b.ToTable("DeliveryAlerts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<DateTimeOffset?>("DoneAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<DateTimeOffset>("NextAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid>("NoticeId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("text");
+
+                    b.Property<int>("State")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("Thread")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("To")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("integer");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("DoneAt");
+
+                    b.HasIndex("NoticeId");
+
+                    b.HasIndex("State", "NextAt");
+
+                    b.ToTable("Deliveries");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.DeviceRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -885,6 +956,166 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasIndex("IsOver");
 
                     b.ToTable("KeyRotations");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.MaintenanceRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("EndedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Minutes")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<string>("On")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Rule")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Starts")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.Property<string>("Zone")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Maintenance");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("About")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Addresses")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<double>("AfterSeconds")
+                        .HasColumnType("double precision");
+
+                    b.Property<int>("AtLeast")
+                        .HasColumnType("integer");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<bool>("CriticalAlways")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("DigestAt")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset?>("DigestedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<bool>("Off")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("On")
+                        .HasColumnType("text");
+
+                    b.Property<string>("ProtectedSecret")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Quiet")
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("TeamId")
+                        .HasColumnType("uuid");
+
+                    b.Property<bool>("TellsEnd")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("Url")
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Zone")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("TeamId");
+
+                    b.ToTable("Notices");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeToldRow", b =>
+                {
+                    b.Property<Guid>("NoticeId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("AlertId")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.HasKey("NoticeId", "AlertId");
+
+                    b.HasIndex("AlertId");
+
+                    b.ToTable("NoticesTold");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
@@ -1867,6 +2098,30 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryAlertRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.AlertRow", null)
+                        .WithMany()
+                        .HasForeignKey("AlertId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.DeliveryRow", null)
+                        .WithMany()
+                        .HasForeignKey("DeliveryId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.NoticeRow", null)
+                        .WithMany()
+                        .HasForeignKey("NoticeId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.DeviceRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
@@ -1942,6 +2197,47 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.KeyRotationRow", null)
                         .WithMany()
                         .HasForeignKey("RotationId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.MaintenanceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.SetNull);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeToldRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.AlertRow", null)
+                        .WithMany()
+                        .HasForeignKey("AlertId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.NoticeRow", null)
+                        .WithMany()
+                        .HasForeignKey("NoticeId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -336,6 +336,78 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Customers");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryAlertRow", b =>
+                {
+                    b.Property<byte[]>("AlertId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("DeliveryId")
+                        .HasColumnType("BLOB");
+
+                    b.HasKey("AlertId", "DeliveryId");
+
+                    b.HasIndex("DeliveryId");
+
+                    b.ToTable("DeliveryAlerts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Attempts")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Body")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("DoneAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("NextAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("NoticeId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("State")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Subject")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("Thread")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("To")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("DoneAt");
+
+                    b.HasIndex("NoticeId");
+
+                    b.HasIndex("State", "NextAt");
+
+                    b.ToTable("Deliveries");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.DeviceRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -890,6 +962,166 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasIndex("IsOver");
 
                     b.ToTable("KeyRotations");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.MaintenanceRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Minutes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("On")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Rule")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Starts")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Zone")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.ToTable("Maintenance");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("About")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Addresses")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<double>("AfterSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<int>("AtLeast")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("CriticalAlways")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("DigestAt")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long?>("DigestedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Off")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("On")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("ProtectedSecret")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Quiet")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("TeamId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<bool>("TellsEnd")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Url")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Way")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Zone")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("TeamId");
+
+                    b.ToTable("Notices");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeToldRow", b =>
+                {
+                    b.Property<byte[]>("NoticeId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("AlertId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("NoticeId", "AlertId");
+
+                    b.HasIndex("AlertId");
+
+                    b.ToTable("NoticesTold");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.OwnFieldRow", b =>
@@ -1881,6 +2113,30 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired();
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryAlertRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.AlertRow", null)
+                        .WithMany()
+                        .HasForeignKey("AlertId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.DeliveryRow", null)
+                        .WithMany()
+                        .HasForeignKey("DeliveryId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.DeliveryRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.NoticeRow", null)
+                        .WithMany()
+                        .HasForeignKey("NoticeId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.DeviceRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
@@ -1956,6 +2212,47 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.KeyRotationRow", null)
                         .WithMany()
                         .HasForeignKey("RotationId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.MaintenanceRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.TeamRow", null)
+                        .WithMany()
+                        .HasForeignKey("TeamId")
+                        .OnDelete(DeleteBehavior.SetNull);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.NoticeToldRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.AlertRow", null)
+                        .WithMany()
+                        .HasForeignKey("AlertId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.NoticeRow", null)
+                        .WithMany()
+                        .HasForeignKey("NoticeId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

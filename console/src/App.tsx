@@ -15,6 +15,7 @@ import { Empty } from "./parts/Trouble";
 
 // Only what the first page needs is loaded first.
 const NowPage = lazy(() => import("./health/NowPage").then((m) => ({ default: m.NowPage })));
+const WallPage = lazy(() => import("./health/WallPage").then((m) => ({ default: m.WallPage })));
 const AlertPage = lazy(() => import("./health/AlertPage").then((m) => ({ default: m.AlertPage })));
 const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const NoticesPage = lazy(() => import("./health/NoticesPage").then((m) => ({ default: m.NoticesPage })));
@@ -64,6 +65,14 @@ function Inside() {
   if (!me.data || ended) return <Door />;
   return (
     <Routes>
+      <Route
+        path="/wall"
+        element={
+          <Suspense>
+            <WallPage />
+          </Suspense>
+        }
+      />
       <Route element={<Frame me={me.data} />}>
         <Route path="/now" element={<NowPage />} />
         <Route path="/now/:id" element={<AlertPage />} />

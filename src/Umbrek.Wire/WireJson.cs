@@ -314,6 +314,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(AlertAct))]
 [JsonSerializable(typeof(AlertDetail))]
 [JsonSerializable(typeof(AlertsChanged))]
+[JsonSerializable(typeof(EstateState))]
 [JsonSerializable(typeof(Page<AlertLine>))]
 [JsonSerializable(typeof(Page<AlertInfo>))]
 [JsonSerializable(typeof(CheckInfo))]

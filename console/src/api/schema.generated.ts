@@ -3526,6 +3526,11 @@ export interface components {
       reason: components["schemas"]["AwayReason"];
       /** Format: date-time */
       since: string;
+      /**
+       * Format: int32
+       * @default 0
+       */
+      losses: number;
     };
     /** @enum {unknown} */
     PresenceState: "expected" | "linked" | "returning" | "away";

@@ -6,6 +6,7 @@ import { useMay } from "../access/useMay";
 import { WhyNot } from "../access/WhyNot";
 import { api, ask } from "../api/client";
 import type { HostOutlook, HostSummary } from "../api/types";
+import { MaintenanceEditor } from "../health/MaintenanceEditor";
 import { Trouble } from "../parts/Trouble";
 import { colours, colourWords, customerOf } from "./emblem";
 import { Emblem } from "./Emblem";
@@ -14,7 +15,7 @@ import { readable } from "./hostList";
 import { useEstate } from "./useEstate";
 import { useMarks, useSetMark } from "./useMarks";
 
-type Act = "move" | "retire" | "merge";
+type Act = "move" | "maintain" | "retire" | "merge";
 
 /** What can be done with a host itself: pin and colour it for oneself, move it, take it out of care, put it together with another. */
 export function HostActs({ host }: { host: HostSummary }) {
@@ -64,6 +65,7 @@ export function HostActs({ host }: { host: HostSummary }) {
           {may("configure") ? (
             <>
               <Menu.Item onClick={() => setAct("move")}>Move {host.label} …</Menu.Item>
+              <Menu.Item onClick={() => setAct("maintain")}>Maintenance of {host.label} …</Menu.Item>
               <Menu.Item onClick={() => setAct("merge")}>Put it together with another entry …</Menu.Item>
               {host.retiredAt ? (
                 <Menu.Item onClick={() => restore.mutate()}>Restore {host.label}</Menu.Item>
@@ -80,6 +82,9 @@ export function HostActs({ host }: { host: HostSummary }) {
       </Menu>
       <Trouble error={set.error ?? restore.error} />
       {act === "move" && <MoveDialog host={host} onClose={() => setAct(undefined)} />}
+      {act === "maintain" && (
+        <MaintenanceEditor host={host} groups={[]} mayEverywhere={false} onClose={() => setAct(undefined)} />
+      )}
       {act === "retire" && <RetireDialog host={host} onClose={() => setAct(undefined)} />}
       {act === "merge" && <MergeDialog host={host} onClose={() => setAct(undefined)} />}
     </span>

@@ -13,6 +13,9 @@ const reasons: Record<string, string> = {
 
 /** A host's presence in a word, with the reason when there is one. */
 export function describe(presence: PresenceInfo): { mark: PresenceMark; word: string; reason: string } {
+  const losses = presence.losses ?? 0;
+  if (losses > 0 && (presence.state === "linked" || presence.reason === "lost-contact"))
+    return { mark: "broken", word: `unsteady, ${presence.state}`, reason: `lost ${losses} times in 15 min` };
   switch (presence.state) {
     case "linked":
       return { mark: "linked", word: "linked", reason: "" };

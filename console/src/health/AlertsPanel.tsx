@@ -1,12 +1,16 @@
+import { Link } from "react-router";
 import type { HostSummary } from "../api/types";
 import { selectionOf } from "../jobs/CommandPanel";
+import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { AlertLines } from "./AlertLines";
 import { useAlerts } from "./useAlerts";
+import { useMaintenance } from "./useMaintenance";
 
 /** What is wrong with one host. */
 export function AlertsPanel({ host }: { host: HostSummary }) {
   const alerts = useAlerts({ on: selectionOf(host) });
+  const windows = useMaintenance(host.id);
   const lines = alerts.data
     ?.map((l) => ({ ...l, alerts: l.alerts.filter((a) => a.hostId === host.id) }))
     .filter((l) => l.alerts.length > 0);
@@ -15,7 +19,15 @@ export function AlertsPanel({ host }: { host: HostSummary }) {
       <header>
         <h2 id="alerts-title">Alerts</h2>
       </header>
-      <Trouble error={alerts.error} />
+      <Trouble error={alerts.error ?? windows.error} />
+      {windows.data
+        ?.filter((w) => w.now)
+        .map((w) => (
+          <p key={w.id} className="muted" style={{ margin: 0 }}>
+            <Link to="/rules/maintenance">{w.name}</Link>: maintenance until {w.to && minute(w.to)}; nobody is told of
+            its alerts.
+          </p>
+        ))}
       {lines &&
         (lines.length === 0 ? (
           <p className="muted" style={{ margin: 0 }}>

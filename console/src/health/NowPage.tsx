@@ -1,5 +1,6 @@
 import { SegmentedControl } from "@mantine/core";
 import { useState } from "react";
+import { Link } from "react-router";
 import { readable } from "../estate/hostList";
 import { useScope } from "../estate/useEstate";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -36,8 +37,10 @@ export function NowPage() {
             </span>
           </span>
         )}
+        <Link className="wall-link" to={`/wall${scope ? `?scope=${encodeURIComponent(scope)}` : ""}`}>
+          Wall display
+        </Link>
         <SegmentedControl
-          style={{ marginLeft: "auto" }}
           aria-label="Which alerts"
           value={which}
           onChange={(v) => setWhich(v as "now" | "over")}

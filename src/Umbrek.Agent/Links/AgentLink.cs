@@ -367,7 +367,7 @@ public sealed class AgentLink(
         {
             if (samples.Oldest() is { } batch)
             {
-                await connection.SendAsync(ToService.Samples, batch, ended).ConfigureAwait(false);
+                await connection.SendAsync(ToService.Samples, batch with { SentAt = time.GetUtcNow() }, ended).ConfigureAwait(false);
             }
             await newSamples.WaitAsync(ended).ConfigureAwait(false);
         }

@@ -110,6 +110,7 @@ public static class ClientCommands
         root.Subcommands.Add(ScanCommands.Scan(client));
         root.Subcommands.Add(UpdateCommands.Release(client));
         root.Subcommands.Add(UpdateCommands.Update(client));
+        root.Subcommands.Add(WatchCommand.Watch(client));
         root.Subcommands.Add(AlertCommands.Alert(client));
         root.Subcommands.Add(CheckCommands.Check(client));
         root.Subcommands.Add(NoticeCommands.Notice(client));

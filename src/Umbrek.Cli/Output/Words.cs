@@ -12,6 +12,8 @@ public static class Words
 {
     public static string Of(PresenceInfo presence, DateTimeOffset now) => presence.State switch
     {
+        PresenceState.Linked when presence.Losses > 0 => $"unsteady, linked (lost {presence.Losses} times in 15 min)",
+        PresenceState.Away when presence is { Losses: > 0, Reason: AwayReason.LostContact } => $"unsteady, away {Units.Span(now - presence.Since)} (lost {presence.Losses} times in 15 min)",
         PresenceState.Linked => "linked",
         PresenceState.Returning => "expected back",
         PresenceState.Expected => "never linked yet",

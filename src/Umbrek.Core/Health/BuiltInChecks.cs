@@ -30,6 +30,14 @@ public static class BuiltInChecks
             $"{s.Host.Label} has not been heard of for {Units.Span(s.Now - s.Host.LastSeenAt)}.",
             "It gets no updates, and what is known of it grows old.",
             "If it is gone for good, retire it. If it is only off, find out who has it.")),
+        new("link-unsteady", "Link unsteady", Subsystem.Reachability, Severity.Warning, "unsteady = yes", null, TimeSpan.FromSeconds(30), s => new(
+            $"The link of {s.Host.Label} is lost again and again.",
+            "Whatever is done on it takes longer, and long transfers may begin anew.",
+            "Look at its line: a loose plug, a weak radio link, or a router that restarts. When its neighbours fare the same, it is the line of the place.")),
+        new("clock-off", "Clock off", Subsystem.Services, Severity.Warning, "clock.off > 60 s", "clock.off < 20 s", TimeSpan.FromMinutes(2), s => new(
+            $"The clock of {s.Host.Label} is {Units.Span(TimeSpan.FromSeconds(s.Host.Fact(FactNames.ClockOff) is [{ Number: { } off }, ..] ? off : 0))} {First(s.Host, FactNames.ClockSide)}.",
+            "Times in its logs mislead, certificates and one-time codes are refused, and jobs on it run at the wrong time.",
+            "Have its time kept: timedatectl set-ntp true; then see whether it reaches a time server: timedatectl timesync-status")),
         new("storage-full", "Storage full", Subsystem.Storage, Severity.Critical, "storage.used > 97 %", "storage.used < 95 %", TimeSpan.FromMinutes(2), s => new(
             $"{s.Mount ?? "A file system"} of {s.Host.Label} is {s.Host.Health?.StorageUsedPercent:0.#} % full: {Free(s)} are left.",
             "Programs that write there stop or lose data, and logging in may fail.",

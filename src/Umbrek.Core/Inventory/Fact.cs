@@ -36,6 +36,16 @@ public static class FactNames
     /// <summary>Whether the clock is kept right by a time service: yes or no.</summary>
     public const string ClockKept = "clock.kept";
 
+    /// <summary>What the service itself finds: how many seconds the clock is off, and to which side (right, ahead, behind).</summary>
+    public const string ClockOff = "clock.off";
+    public const string ClockSide = "clock.side";
+
+    /// <summary>What the service itself finds: yes while the link is lost again and again.</summary>
+    public const string Unsteady = "link.unsteady";
+
+    /// <summary>What a host can't say of itself.</summary>
+    public static readonly IReadOnlyList<string> OfService = [ClockOff, ClockSide, Unsteady];
+
     public const string SystemName = "host.name";
     public const string MachineId = "host.machine-id";
     public const string OsName = "os.name";

@@ -39,7 +39,10 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         public bool Replace(Entry before, Entry after) => Interlocked.CompareExchange(ref entry, after, before) == before;
     }
 
-    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, HostSide Side, Sample? Sample, SelectableHost Selectable, Findable Findable);
+    private sealed record Entry(HostSummary Summary, byte[] PublicKey, string? HardwareId, HostSide Side, Sample? Sample, SelectableHost Selectable, Findable Findable)
+    {
+        public Steadiness Steadiness { get; init; } = Steadiness.Steady;
+    }
 
     public ChangeFeed<Guid> Changes { get; } = new();
 
@@ -68,6 +71,11 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
             {
                 using var value = JsonDocument.Parse(fact.Value);
                 entry = Learn(entry, fact.Name, FactValues.Of(value.RootElement));
+            }
+            if (entry.Selectable.Fact(FactNames.Unsteady) is [{ Text: "yes" }, ..])
+            {
+                // How often it was lost before the restart nobody knows any more.
+                entry = entry with { Steadiness = new Steadiness([row.LastSeenAt], true), Summary = entry.Summary with { Presence = entry.Summary.Presence with { Losses = 1 } } };
             }
             hosts[row.Id] = new Slot(Complete(entry, words: true));
         }
@@ -223,8 +231,44 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public Presence Linked(Guid hostId, string systemName, string agentVersion, string? address, DateTimeOffset now) =>
         ChangePresence(hostId, p => p.Link(now), s => s with { SystemName = systemName, AgentVersion = agentVersion, Address = s.Address ?? address, LastSeenAt = now });
 
-    public Presence Unlinked(Guid hostId, AwayReason said, DateTimeOffset now) =>
-        ChangePresence(hostId, _ => Presence.Unlink(said, now), s => s with { LastSeenAt = now });
+    public Presence Unlinked(Guid hostId, AwayReason said, DateTimeOffset now)
+    {
+        var after = ChangePresence(hostId, _ => Presence.Unlink(said, now), s => s with { LastSeenAt = now });
+        if (after.Reason == AwayReason.LostContact)
+        {
+            Steady(hostId, s => s.Lost(now));
+        }
+        return after;
+    }
+
+    /// <summary>Counts losses of contact, and forgets them with time.</summary>
+    private void Steady(Guid hostId, Func<Steadiness, Steadiness> change) => Update(hostId, e =>
+    {
+        var after = change(e.Steadiness);
+        return after == e.Steadiness ? e : e with { Steadiness = after, Summary = e.Summary with { Presence = e.Summary.Presence with { Losses = after.IsUnsteady ? after.Losses.Count : 0 } } };
+    }, words: false);
+
+    /// <summary>Hosts whose link has become unsteady, or steady again, and is not yet told so.</summary>
+    public List<(Guid HostId, bool Unsteady)> TurnedSteadiness(DateTimeOffset now)
+    {
+        var turned = new List<(Guid, bool)>();
+        foreach (var (id, slot) in hosts)
+        {
+            var entry = slot.Entry;
+            if (entry.Steadiness.IsUnsteady)
+            {
+                Steady(id, s => s.At(now));
+            }
+            var told = entry.Selectable.Fact(FactNames.Unsteady) is [{ Text: "yes" }, ..];
+            if (FindSteadiness(id) is { } after && after.IsUnsteady != told)
+            {
+                turned.Add((id, after.IsUnsteady));
+            }
+        }
+        return turned;
+    }
+
+    private Steadiness? FindSteadiness(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Steadiness;
 
     /// <summary>Gives up on hosts that had their time to return after a restart of the service.</summary>
     public List<PresenceChange> Settle(DateTimeOffset now)
@@ -336,7 +380,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
         {
             var p = e.Summary.Presence;
             after = change(new Presence(p.State, p.Reason, p.Since));
-            return e with { Summary = also(e.Summary) with { Presence = ToInfo(after) } };
+            return e with { Summary = also(e.Summary) with { Presence = ToInfo(after) with { Losses = p.Losses } } };
         }, words: true);
         return after;
     }

@@ -115,6 +115,7 @@ public static class ServiceHost
         services.AddSingleton<Intake>();
         services.AddHostedService(p => p.GetRequiredService<Intake>());
         services.AddSingleton<EstateIndex>();
+        services.AddSingleton<HostClocks>();
         services.AddSingleton<AccessIndex>();
         services.AddSingleton<ChannelBroker>();
         services.AddSingleton<SealedOrders>();

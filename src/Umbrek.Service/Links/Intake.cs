@@ -34,7 +34,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
     private readonly HashSet<Guid> crowded = [];
 
     private abstract record Item;
-    private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples) : Item;
+    private sealed record SamplesItem(Guid HostId, IReadOnlyList<Sample> Samples, DateTimeOffset UpTo) : Item;
     private sealed record FactsItem(Guid HostId, IReadOnlyList<Fact> Facts) : Item;
     private sealed record PresenceItem(PresenceChange Change) : Item;
     private sealed record RollupsItem(IReadOnlyList<RollupRow> Rows, IReadOnlyList<(Guid HostId, DateTimeOffset? At)> StorageFull, TaskCompletionSource Done) : Item;
@@ -43,9 +43,10 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
     private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, NewAuditLine? Audit, TaskCompletionSource Done) : Item;
     private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, NewAuditLine Audit, TaskCompletionSource Done) : Item;
 
-    public async ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples)
+    /// <param name="upTo">What is acknowledged, by the host's clock; the latest of the samples when that is right.</param>
+    public async ValueTask SamplesAsync(Guid hostId, IReadOnlyList<Sample> samples, DateTimeOffset? upTo = null)
     {
-        await queue.Writer.WriteAsync(new SamplesItem(hostId, samples)).ConfigureAwait(false);
+        await queue.Writer.WriteAsync(new SamplesItem(hostId, samples, upTo ?? samples.Max(s => s.At))).ConfigureAwait(false);
         if (Interlocked.Add(ref waitingSamples, samples.Count) >= CompanySamples)
         {
             Hurry();
@@ -256,11 +257,8 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
             lastSamples[item.HostId] = sample.At;
             work.Batch.Samples.Add((item.HostId, sample));
         }
-        if (item.Samples.Count > 0)
-        {
-            // Unusable ones are acknowledged too: they would not get better by being sent again.
-            work.SamplesKept[item.HostId] = item.Samples.Max(s => s.At);
-        }
+        // Unusable ones are acknowledged too: they would not get better by being sent again.
+        work.SamplesKept[item.HostId] = item.UpTo;
     }
 
     private void TakeEvents(BatchInHand work, EventsItem item)

@@ -5,6 +5,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
+using Umbrek.Core.Inventory;
 using Umbrek.Core.Links;
 using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
@@ -19,7 +20,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, HostClocks clocks, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -154,11 +155,25 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
         {
             return End();
         }
-        return intake.FactsAsync(host, [.. report.Facts.Take(200).Where(f => f is { Name: not null } && f.IsUsable())]);
+        return intake.FactsAsync(host, [.. report.Facts.Take(200).Where(f => f is { Name: not null } && f.IsUsable() && !FactNames.OfService.Contains(f.Name))]);
     });
 
-    public Task Samples(SampleBatch batch) => FromHostAsync(host =>
-        batch.Samples is { Count: <= SampleBatch.MaxCount } && batch.Samples.All(s => s is not null) ? intake.SamplesAsync(host, batch.Samples) : End());
+    public Task Samples(SampleBatch batch) => FromHostAsync(host => batch.Samples is { Count: > 0 and <= SampleBatch.MaxCount } && batch.Samples.All(s => s is not null) ? TakeSamplesAsync(host, batch) : End());
+
+    /// <summary>By the service's clock; what is acknowledged is said by the host's.</summary>
+    private async ValueTask TakeSamplesAsync(Guid hostId, SampleBatch batch)
+    {
+        var offset = default(ClockOffset);
+        if (batch.SentAt is { } sentAt)
+        {
+            offset = clocks.Measure(hostId, sentAt, time.GetUtcNow(), out var facts);
+            if (facts.Count > 0)
+            {
+                await intake.FactsAsync(hostId, facts).ConfigureAwait(false);
+            }
+        }
+        await intake.SamplesAsync(hostId, offset == default ? batch.Samples : [.. batch.Samples.Select(s => s with { At = offset.Correct(s.At) })], batch.Samples.Max(s => s.At)).ConfigureAwait(false);
+    }
 
     public Task RunEvents(RunEventBatch batch) => FromHostAsync(host =>
         batch.Events is null || batch.Events.Any(e => e is null || e.Sequence < 0 || e.Data?.Length > Core.Jobs.RunEvent.MaxDataBytes) ? End() : intake.EventsAsync(host, [.. batch.Events.Select(Tame)]));

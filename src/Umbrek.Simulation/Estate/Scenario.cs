@@ -41,6 +41,12 @@ public enum HostStory
 
     /// <summary>It has another kernel than all its peers.</summary>
     OtherKernel,
+
+    /// <summary>A loose plug: its line breaks every minute or two.</summary>
+    LoosePlug,
+
+    /// <summary>Nobody keeps its clock, and it is seven minutes behind.</summary>
+    ClockBehind,
 }
 
 /// <summary>One simulated computer.</summary>
@@ -171,6 +177,8 @@ public static class Scenario
             "dome-capture-02" => HostStory.RunsHot,
             "creamery-files" => HostStory.OtherKernel,
             "marl-kiosk" => HostStory.OldAgent,
+            "make-display-03" => HostStory.LoosePlug,
+            "penhallow-kiosk" => HostStory.ClockBehind,
             _ when group.EndsWith("/Dunlin", StringComparison.Ordinal) => HostStory.LinkComesAndGoes,
             _ => HostStory.None,
         };

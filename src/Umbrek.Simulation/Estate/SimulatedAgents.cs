@@ -15,6 +15,10 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
     private static readonly TimeSpan LineAtLeast = TimeSpan.FromMinutes(1);
     private static readonly TimeSpan PastStep = TimeSpan.FromMinutes(2);
 
+    private static readonly TimeSpan PlugHolds = TimeSpan.FromSeconds(75);
+    private static readonly TimeSpan PlugIsOut = TimeSpan.FromSeconds(20);
+    private static readonly TimeSpan ClockBehindBy = TimeSpan.FromMinutes(7);
+
     public StateDirectory StateOf(SimulatedHost host) => new(Path.Combine(directory, host.Name));
 
     public async Task EnrolAsync(SimulatedHost host, Uri service, string token, CancellationToken cancel)
@@ -34,10 +38,11 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
         while (!stop.IsCancellationRequested)
         {
             var identity = AgentIdentity.Load(state)!;
-            var runtime = new AgentRuntime(identity, state, new SimulatedPlatform(host, time, state), time, new AgentLog(TextWriter.Null, time));
+            var clock = host.Story == HostStory.ClockBehind ? new ClockOfItsOwn(time, -ClockBehindBy) : time;
+            var runtime = new AgentRuntime(identity, state, new SimulatedPlatform(host, clock, state), clock, new AgentLog(TextWriter.Null, time));
             if (!told)
             {
-                var now = time.GetUtcNow();
+                var now = clock.GetUtcNow();
                 runtime.AddEarlier(Enumerable.Range(1, (int)(Past / PastStep)).Reverse().Select(n => SimulatedHealth.At(host, now - n * PastStep)));
                 told = true;
             }
@@ -47,12 +52,28 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
                 var there = LineThere - SinceTurn() + TimeSpan.FromSeconds(host.Number % 5);
                 cut.CancelAfter(there > LineAtLeast ? there : LineAtLeast);
             }
+            else if (host.Story == HostStory.LoosePlug)
+            {
+                cut.CancelAfter(PlugHolds);
+            }
             await runtime.RunAsync(stop, cut.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             if (!stop.IsCancellationRequested && cut.IsCancellationRequested)
             {
-                await Task.Delay(LineTurn - SinceTurn() + TimeSpan.FromSeconds(host.Number % 7), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                await Task.Delay(host.Story == HostStory.LoosePlug ? PlugIsOut : LineTurn - SinceTurn() + TimeSpan.FromSeconds(host.Number % 7), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             }
         }
+    }
+
+    /// <summary>A clock that nobody keeps: it goes as fast as any, and shows another time.</summary>
+    private sealed class ClockOfItsOwn(TimeProvider right, TimeSpan off) : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => right.GetUtcNow() + off;
+
+        public override long GetTimestamp() => right.GetTimestamp();
+
+        public override long TimestampFrequency => right.TimestampFrequency;
+
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period) => right.CreateTimer(callback, state, dueTime, period);
     }
 
     private TimeSpan SinceTurn() => TimeSpan.FromTicks(time.GetUtcNow().UtcTicks % LineTurn.Ticks);

@@ -76,8 +76,11 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         }
     }
 
+    /// <summary>Says whatever a message may be.</summary>
+    public Task SendAsync<T>(string message, T body, CancellationToken cancel = default) => connection!.SendAsync(message, body, cancel);
+
     public async Task SendSampleAsync(CancellationToken cancel) =>
-        await connection!.SendAsync(ToService.Samples, new SampleBatch([SimulatedHealth.At(host, time.GetUtcNow())]), cancel).ConfigureAwait(false);
+        await connection!.SendAsync(ToService.Samples, new SampleBatch([SimulatedHealth.At(host, time.GetUtcNow())], time.GetUtcNow()), cancel).ConfigureAwait(false);
 
     /// <summary>What an agent sends after an outage: as many samples as one message holds, all older than <paramref name="before"/>.</summary>
     public async Task SendBacklogAsync(DateTimeOffset before, CancellationToken cancel) =>

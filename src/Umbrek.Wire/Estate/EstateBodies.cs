@@ -20,7 +20,8 @@ public sealed record NewGroup(string Name, string? ParentPath = null);
 /// <param name="ParentPath">Where it goes, with everything in it.</param>
 public sealed record GroupChange(string? Name = null, string? ParentPath = null);
 
-public sealed record PresenceInfo(PresenceState State, AwayReason Reason, DateTimeOffset Since);
+/// <param name="Losses">How often contact was lost in the last quarter of an hour, while the link is unsteady; 0 for a steady one.</param>
+public sealed record PresenceInfo(PresenceState State, AwayReason Reason, DateTimeOffset Since, int Losses = 0);
 
 /// <summary>One line of the estate: what a listing shows of a host.</summary>
 public sealed record HostSummary(

@@ -57,6 +57,9 @@ public sealed record SubsystemState(Subsystem Subsystem, Severity Worst, int Ale
 /// <param name="Away">Hosts that are not linked now; <paramref name="Lost"/> of them went without a word.</param>
 public sealed record PlaceHealth(string Path, int Hosts, int Linked, int Away, int Lost, IReadOnlyList<SubsystemState> Subsystems);
 
+/// <summary>What somebody who watches the estate sees at a moment.</summary>
+public sealed record EstateState(HealthOverview Overview, IReadOnlyList<AlertLine> Alerts);
+
 /// <summary>How the estate, or a place in it, fares.</summary>
 /// <param name="Places">The places directly below.</param>
 public sealed record HealthOverview(PlaceHealth Whole, IReadOnlyList<PlaceHealth> Places);

@@ -101,7 +101,8 @@ public sealed record LinkWelcome(LinkRefusal Refusal, string? Message, string La
 public sealed record FactReport(IReadOnlyList<Fact> Facts);
 
 /// <summary>Samples, oldest first; at most <see cref="MaxCount"/>.</summary>
-public sealed record SampleBatch(IReadOnlyList<Sample> Samples)
+/// <param name="SentAt">By the host's clock, so that the service sees how far that is off; null from an agent that does not say.</param>
+public sealed record SampleBatch(IReadOnlyList<Sample> Samples, DateTimeOffset? SentAt = null)
 {
     public const int MaxCount = 20;
 }

@@ -1,9 +1,11 @@
 using Umbrek.Core.Health;
+using Umbrek.Service.Estate;
 using Umbrek.Service.Health;
 using Umbrek.Service.Links;
 using Umbrek.Service.Tests.Hosting;
 using Umbrek.Tests;
 using Umbrek.Wire;
+using Umbrek.Wire.Links;
 
 namespace Umbrek.Service.Tests.Health;
 
@@ -50,6 +52,62 @@ public sealed class SampleTests
         await service.Get<Intake>().SamplesAsync(id, [new Sample { At = since.AddHours(-1), ProcessorPercent = 10 }]);
         await using var db = service.Get<Umbrek.Service.Storage.IDatabase>().Open();
         await Wait.UntilAsync(() => db.Samples.Count() == 21, "two a second, and the late one");
+    }
+
+    [Fact]
+    public async Task A_clock_that_is_off_is_measured_shown_and_corrected_for()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var host = await service.LinkAsync("ripening-climate-02");
+        var id = (await service.HostAsync("ripening-climate-02")).Id;
+        var off = TimeSpan.FromMinutes(7);
+        var sent = DateTimeOffset.UtcNow;
+        await host.SendAsync(ToService.Samples, new SampleBatch([new Sample { At = sent - off - TimeSpan.FromSeconds(30), ProcessorPercent = 10 }, new Sample { At = sent - off, ProcessorPercent = 20 }], sent - off));
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"hosts?selection={Uri.EscapeDataString("clock.off > 6 min and clock.side = behind")}", WireJson.Default.PageHostSummary, default)).Items.Count == 1, "the clock to be shown");
+        await using (var db = service.Get<Umbrek.Service.Storage.IDatabase>().Open())
+        {
+            await Wait.UntilAsync(() => db.Samples.Count(s => s.HostId == id) >= 2, "the samples");
+            db.Samples.Where(s => s.HostId == id).Select(s => s.At).ToList().ShouldAllBe(at => (at - sent).Duration() < TimeSpan.FromMinutes(1));
+        }
+        // A host can't say it of itself.
+        await host.SendAsync(ToService.Facts, new FactReport([new Core.Inventory.Fact("clock.off", System.Text.Json.JsonSerializer.SerializeToElement(0), sent), new Core.Inventory.Fact("os.name", System.Text.Json.JsonSerializer.SerializeToElement("Tidal"), sent)]));
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"hosts?selection={Uri.EscapeDataString("os = Tidal and clock.off > 6 min")}", WireJson.Default.PageHostSummary, default)).Items.Count == 1, "the other fact");
+        // When it is set right, that is seen too.
+        await host.SendAsync(ToService.Samples, new SampleBatch([new Sample { At = DateTimeOffset.UtcNow, ProcessorPercent = 30 }], DateTimeOffset.UtcNow));
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"hosts?selection={Uri.EscapeDataString("clock.off < 1 s and clock.side = right")}", WireJson.Default.PageHostSummary, default)).Items.Count == 1, "the clock to be right");
+    }
+
+    [Fact]
+    public async Task A_link_that_is_lost_again_and_again_is_unsteady_and_one_alert()
+    {
+        var time = new Microsoft.Extensions.Time.Testing.FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time);
+        await service.EnrolAsync("ripening-climate-02");
+        var id = (await service.HostAsync("ripening-climate-02")).Id;
+        var estate = service.Get<EstateIndex>();
+        for (var i = 0; i < 8; i++)
+        {
+            estate.Linked(id, "ripening-climate-02", "0.1.0", null, time.GetUtcNow());
+            time.Advance(TimeSpan.FromSeconds(40));
+            estate.Unlinked(id, Core.Estate.AwayReason.LostContact, time.GetUtcNow());
+            time.Advance(TimeSpan.FromSeconds(20));
+        }
+        estate.Linked(id, "ripening-climate-02", "0.1.0", null, time.GetUtcNow());
+        (await service.HostAsync("ripening-climate-02")).Presence.Losses.ShouldBe(8);
+        await UntilAsync(async () => (await service.Api.GetAsync($"hosts?selection={Uri.EscapeDataString("unsteady = yes")}", WireJson.Default.PageHostSummary, default)).Items.Count == 1);
+        await UntilAsync(async () => (await service.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.Count > 0);
+        (await service.Api.GetAsync("alerts?all=true", WireJson.Default.PageAlertLine, default)).Items.Select(a => a.What).ShouldBe(["The link of ripening-climate-02 is lost again and again."]);
+        // Ten minutes without a loss, and all is well.
+        await UntilAsync(async () => (await service.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.Count == 0);
+        (await service.HostAsync("ripening-climate-02")).Presence.Losses.ShouldBe(0);
+
+        Task UntilAsync(Func<Task<bool>> until) => Wait.UntilAsync(
+            async () =>
+            {
+                time.Advance(TimeSpan.FromSeconds(5));
+                return await until();
+            },
+            "it");
     }
 
     [Fact]

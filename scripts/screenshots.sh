@@ -57,6 +57,5 @@ terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active
 umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
 umbrek job list --most 5"
-terminal client-health.png "umbrek alert list --severity warning
-umbrek alert show \$(umbrek alert list --on ripening-climate-02 --output csv | sed -n 2p | cut -c1-36)
-umbrek check try 'temperature > 80' --hold 10min"
+terminal client-health.png "umbrek watch --once
+umbrek alert show \$(umbrek alert list --on ripening-climate-02 --output csv | sed -n 2p | cut -c1-36)"

@@ -54,13 +54,6 @@ await page.getByRole("treeitem", { name: /^Ticketing/ }).focus();
 await page.keyboard.press("ArrowRight");
 await page.getByRole("treeitem", { name: "Ticket desk, left" }).waitFor();
 await shot("console-groups.png");
-await page.goto(
-  `${address}/hosts?on=${encodeURIComponent("tagged kiosk or storage.used > 70 %")}&group=none&sort=-storage&columns=presence,customer,tags,memory,storage,seen`,
-);
-await page.getByText("found").waitFor();
-await page.locator(".hosts-row.host").first().waitFor();
-await shot("console-selection.png");
-
 await page.goto(`${address}/hosts`);
 await page.getByText("dome-capture-02").first().click();
 await page.getByRole("heading", { name: "dome-capture-02", exact: true }).waitFor();
@@ -94,6 +87,11 @@ await shot("console-alert.png");
 await page.goto(`${address}/rules`);
 await page.getByText("Storage fills up").waitFor();
 await shot("console-checks.png");
+await page.goto(`${address}/rules/notices`);
+await page.getByRole("button", { name: /^Try Observatory/ }).click();
+await page.getByText("A trial has arrived at").waitFor();
+await page.getByRole("button", { name: /hottest sensor/ }).waitFor();
+await shot("console-notices.png");
 
 await page.getByRole("link", { name: "Work" }).click();
 await page.getByRole("heading", { name: "Work" }).waitFor();

@@ -16,6 +16,7 @@ import { Empty } from "./parts/Trouble";
 // Only what the first page needs is loaded first.
 const NowPage = lazy(() => import("./health/NowPage").then((m) => ({ default: m.NowPage })));
 const WallPage = lazy(() => import("./health/WallPage").then((m) => ({ default: m.WallPage })));
+const ComparePage = lazy(() => import("./health/ComparePage").then((m) => ({ default: m.ComparePage })));
 const AlertPage = lazy(() => import("./health/AlertPage").then((m) => ({ default: m.AlertPage })));
 const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const NoticesPage = lazy(() => import("./health/NoticesPage").then((m) => ({ default: m.NoticesPage })));
@@ -79,6 +80,7 @@ function Inside() {
         <Route path="/hosts" element={<HostsPage />} />
         <Route path="/hosts/groups" element={<GroupsPage />} />
         <Route path="/hosts/customers" element={<CustomersPage />} />
+        <Route path="/hosts/compare" element={<ComparePage />} />
         <Route path="/hosts/:id" element={<HostPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/:id" element={<JobPage />} />

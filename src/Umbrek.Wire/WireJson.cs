@@ -315,6 +315,8 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(AlertDetail))]
 [JsonSerializable(typeof(AlertsChanged))]
 [JsonSerializable(typeof(EstateState))]
+[JsonSerializable(typeof(HealthTrend))]
+[JsonSerializable(typeof(List<ComparedLine>))]
 [JsonSerializable(typeof(Page<AlertLine>))]
 [JsonSerializable(typeof(Page<AlertInfo>))]
 [JsonSerializable(typeof(CheckInfo))]

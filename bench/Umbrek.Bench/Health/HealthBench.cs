@@ -24,6 +24,7 @@ internal static class HealthBench
         Checking();
         Folding();
         await DrawingAsync();
+        await NoticeBench.RunAsync();
     }
 
     /// <summary>Every built-in check on every host, beside one selection over the same hosts, as a listing asks it.</summary>

@@ -1164,6 +1164,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/overview/trend": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How many alerts there were in the last days, by severity, and whose storage fills up next. */
+    get: operations["getTrend"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/hosts": {
     parameters: {
       query?: never;
@@ -2594,6 +2611,17 @@ export interface components {
       /** Format: double */
       usedPercent?: number;
     };
+    FillingHost: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      mount: null | string;
+      /** Format: double */
+      usedPercent: null | number;
+      /** Format: date-time */
+      fullAt: string;
+    };
     FindHit: {
       host: components["schemas"]["HostSummary"];
       mine: components["schemas"]["OwnMark"];
@@ -2646,6 +2674,17 @@ export interface components {
     HealthOverview: {
       whole: components["schemas"]["PlaceHealth"];
       places: components["schemas"]["PlaceHealth"][];
+    };
+    HealthTrend: {
+      /** Format: date-time */
+      from: string;
+      /** Format: int32 */
+      stepSeconds: number;
+      at: number[];
+      critical: number[];
+      warning: number[];
+      information: number[];
+      filling: components["schemas"]["FillingHost"][];
     };
     /** @enum {unknown} */
     HostAct: "watch" | "control" | "shell" | "run" | "read-files" | "write-files" | "power" | "software";
@@ -6785,6 +6824,38 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["HealthOverview"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getTrend: {
+    parameters: {
+      query?: {
+        path?: string;
+        days?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["HealthTrend"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -149,6 +149,9 @@ export type PlaceHealth = Omit<Schemas["PlaceHealth"], "subsystems"> & {
   subsystems: { subsystem: Subsystem; worst: Severity; alerts: number; hosts: number }[];
 };
 export type HealthOverview = { whole: PlaceHealth; places: PlaceHealth[] };
+export type HealthTrend = Omit<MayMiss<Schemas["HealthTrend"]>, "filling"> & {
+  filling: MayMiss<Schemas["FillingHost"]>[];
+};
 export type CheckSetting = MayMiss<Schemas["CheckSetting"]>;
 export type CheckInfo = Omit<MayMiss<Schemas["CheckInfo"]>, "settings" | "severity"> & {
   severity: Severity;

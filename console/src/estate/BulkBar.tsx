@@ -1,6 +1,7 @@
 import { Button, Select, TagsInput } from "@mantine/core";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import type { BulkOutcome, HostSummary } from "../api/types";
 import { Trouble } from "../parts/Trouble";
@@ -11,6 +12,8 @@ import { useCustomers } from "./useCustomers";
 import { groupChoices, useGroups } from "./useGroups";
 
 const MOST_NAMED = 4;
+/** As many as the page that compares takes. */
+const MOST_COMPARED = 6;
 
 /** What can be done with the marked hosts; what would change is shown before it is done. */
 export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () => void }) {
@@ -64,6 +67,16 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
             .join(", ")}
           {hosts.length > MOST_NAMED && ` and ${hosts.length - MOST_NAMED} more`}
         </span>
+        {hosts.length <= MOST_COMPARED && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            component={Link}
+            to={`/hosts/compare?hosts=${hosts.map((h) => h.id).join(",")}`}
+          >
+            Compare their health
+          </Button>
+        )}
         <Button size="compact-sm" variant="subtle" color="gray" onClick={onClear}>
           Unmark all
         </Button>

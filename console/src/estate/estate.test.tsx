@@ -26,7 +26,7 @@ const host = (label: string, groupPath: string, part: Partial<HostSummary> = {})
   systemName: label,
   label,
   groupPath,
-  presence: { state: "linked", reason: "none", since: "2026-11-23T12:00:00Z" },
+  presence: { state: "linked", reason: "none", since: "2026-11-23T12:00:00Z", losses: 0 },
   lastSeenAt: "2026-11-23T12:00:00Z",
   os: null,
   agentVersion: "0.1.0",
@@ -50,7 +50,7 @@ const wish = (part: Partial<ListWish> = {}): ListWish => ({
   ...part,
 });
 const labels = (hosts: HostSummary[], part: Partial<ListWish>) => hostsOf(hosts, wish(part)).map((h) => h.label);
-const away = { state: "away", reason: "lost-contact", since: "2026-11-23T11:56:00Z" } as const;
+const away = { state: "away", reason: "lost-contact", since: "2026-11-23T11:56:00Z", losses: 0 } as const;
 
 describe("the list of hosts", () => {
   const hosts = [
@@ -217,9 +217,19 @@ describe("presence", () => {
     expect(screen.getByText("away 4 min, lost contact")).toBeInTheDocument();
     vi.useRealTimers();
   });
+  it("says of a link that is lost again and again that it is unsteady, with a mark of its own", () => {
+    expect(describePresence({ ...away, losses: 4 })).toEqual({
+      mark: "broken",
+      word: "unsteady, away",
+      reason: "lost 4 times in 15 min",
+    });
+    expect(describePresence({ state: "linked", reason: "none", since: "", losses: 4 }).word).toBe("unsteady, linked");
+    // Who said goodbye is away for a reason of its own.
+    expect(describePresence({ ...away, reason: "host-shutting-down", losses: 4 }).mark).toBe("open");
+  });
   it("has a mark of its own for every state", () => {
     const states = ["linked", "returning", "expected", "away"] as const;
-    const marks = states.map((state) => describePresence({ state, reason: "none", since: "" }).mark);
+    const marks = states.map((state) => describePresence({ state, reason: "none", since: "", losses: 0 }).mark);
     expect(new Set(marks).size).toBe(4);
   });
 });

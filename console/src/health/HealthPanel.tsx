@@ -1,5 +1,6 @@
 import { Button, Menu, SegmentedControl } from "@mantine/core";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import type { MetricSeries, Sample } from "../api/types";
 import { usePreference } from "../parts/usePreference";
 import { bytes, minute, span } from "../parts/time";
@@ -48,6 +49,7 @@ export function HealthPanel({
     <section className="panel" aria-labelledby="health-title">
       <header>
         <h2 id="health-title">Health</h2>
+        <Link to={`/hosts/compare?hosts=${hostId}`}>Compare with others</Link>
         <span className="acts">
           <SegmentedControl
             size="xs"

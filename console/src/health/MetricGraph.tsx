@@ -18,10 +18,12 @@ interface Props {
   /** Graphs with the same word move their cursors together. */
   together?: string;
   onZoom?: (from: number, to: number) => void;
+  /** Colours of the lines, where they mean something. */
+  strokes?: readonly string[];
 }
 
 const tone: Record<Severity, string> = { critical: "--trouble", warning: "--warning", information: "--info" };
-const strokes = ["--info", "--warning", "--lamp", "--text", "--muted", "--trouble"] as const;
+const usualStrokes = ["--info", "--warning", "--lamp", "--text", "--muted", "--trouble"] as const;
 
 /** Seconds without a reading that are still one line: points may be finer than readings. */
 const STILL_ONE = 600;
@@ -33,11 +35,13 @@ const gaps: uPlot.Series.GapsRefiner = (u, _series, _from, _to, nulls) =>
 
 const stepOf = (at: ArrayLike<number>) => (at.length > 1 ? (at[1] ?? 0) - (at[0] ?? 0) : 0);
 
-const strokeOf = (line: number): string => strokes[line % strokes.length] ?? strokes[0];
+const strokeOf = (line: number, strokes: readonly string[]): string => strokes[line % strokes.length] ?? "--info";
 
 /** A metric over a time: its mean as a line, from least to most as a band, alerts and jobs marked on the time axis. */
 export function MetricGraph(props: Props) {
   const { title, lines, at, from, to, marks = [], threshold, height = 96, together, onZoom } = props;
+  const strokes = props.strokes ?? usualStrokes;
+  const strokeWords = strokes.join(" ");
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot>(null);
   const shown = useRef({ marks, threshold });
@@ -63,7 +67,7 @@ export function MetricGraph(props: Props) {
     const series: uPlot.Series[] = [{}];
     const bands: uPlot.Band[] = [];
     for (let i = 0; i < Number(shape.split(" ")[0]); i++) {
-      const stroke = colour(strokeOf(i));
+      const stroke = colour(strokeOf(i, strokeWords.split(" ")));
       series.push(
         { stroke: "transparent", points: { show: false }, gaps },
         { stroke: "transparent", points: { show: false }, gaps },
@@ -119,7 +123,7 @@ export function MetricGraph(props: Props) {
       resize.disconnect();
       made.destroy();
     };
-  }, [shape, unit, height, together]);
+  }, [shape, unit, height, together, strokeWords]);
 
   useEffect(() => {
     shown.current = { marks, threshold };
@@ -140,7 +144,7 @@ export function MetricGraph(props: Props) {
         <span>{title}</span>
         <span className="graph-now">
           {lines.map((l, i) => (
-            <b key={l.part} style={lines.length > 1 ? { color: `var(${strokeOf(i)})` } : undefined}>
+            <b key={l.part} style={lines.length > 1 ? { color: `var(${strokeOf(i, strokes)})` } : undefined}>
               {lines.length > 1 && <span className="mono graph-part">{l.part}</span>} {latest(l)}
             </b>
           ))}

@@ -6,6 +6,7 @@ import { useScope } from "../estate/useEstate";
 import { Empty, Trouble } from "../parts/Trouble";
 import { AlertLines } from "./AlertLines";
 import { PlacesTable } from "./PlacesTable";
+import { TrendPanel } from "./TrendPanel";
 import { scopeSelection, useAlerts, useOverview } from "./useAlerts";
 
 /** What needs a person now, then how every place fares. */
@@ -69,6 +70,12 @@ export function NowPage() {
         <>
           <h2 className="section">{scope ? `Places in ${readable(scope)}` : "Every customer"}</h2>
           <PlacesTable overview={overview.data} />
+        </>
+      )}
+      {which === "now" && (
+        <>
+          <h2 className="section">How it goes</h2>
+          <TrendPanel scope={scope} />
         </>
       )}
     </main>

@@ -1,5 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { AlertInfo, MetricSeries } from "../api/types";
+import { compared } from "./compare";
+import { trendLines } from "./TrendPanel";
 import { figure, metricTitle, seriesCsv } from "./figures";
 import { stateWords } from "./severity";
 import { scopeSelection } from "./useAlerts";
@@ -76,5 +78,38 @@ describe("a scope", () => {
   it("is a selection of everything below it", () => {
     expect(scopeSelection("")).toBeUndefined();
     expect(scopeSelection('Quay "left"')).toBe('in "Quay \\"left\\""');
+  });
+});
+
+describe("hosts compared", () => {
+  const series = (at: number[], mean: (number | null)[], part = ""): MetricSeries => ({
+    from: "2026-11-26T11:00:00Z",
+    to: "2026-11-26T12:00:00Z",
+    stepSeconds: 60,
+    at,
+    lines: [{ metric: "processor", part, unit: "percent", min: mean, mean, max: mean }],
+    marks: [],
+  });
+
+  it("stand on one time axis, with gaps where one has no reading", () => {
+    const graph = compared([
+      { label: "plover-log-01", series: series([60, 120], [10, 20]) },
+      { label: "plover-log-02", series: series([120, 180], [30, null], "/data") },
+    ]);
+    expect(graph.at).toEqual([60, 120, 180]);
+    expect(graph.lines.map((l) => [l.part, l.mean])).toEqual([
+      ["plover-log-01", [10, 20, null]],
+      ["plover-log-02 /data", [null, 30, null]],
+    ]);
+    expect(compared([])).toEqual({ at: [], lines: [] });
+  });
+
+  it("a trend has a line for each severity, the worst first", () => {
+    const trend = { from: "", stepSeconds: 3600, at: [1, 2], critical: [1, 0], warning: [2, 2], information: [0, 3] };
+    expect(trendLines({ ...trend, filling: [] }).map((l) => [l.part, l.mean])).toEqual([
+      ["critical", [1, 0]],
+      ["warning", [2, 2]],
+      ["information", [0, 3]],
+    ]);
   });
 });

@@ -7,6 +7,7 @@ using Umbrek.Core.Text;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Health;
 
 namespace Umbrek.Cli.Estate;
 
@@ -16,7 +17,7 @@ public static class HostCommands
     public static Command Host(ClientContext client)
     {
         var command = ClientCommands.Named("host", "The computers under care.", "umbrek host list 'in \"Copperbeech Libraries\"'");
-        command.Add(List(client), Show(client), Refresh(client));
+        command.Add(List(client), Show(client), Compare(client), Refresh(client));
         command.Add([.. HostEditCommands.All(client), .. HostLifeCommands.All(client)]);
         return command;
     }
@@ -138,6 +139,41 @@ public static class HostCommands
         {
             Console.Out.WriteLine($"{Words.Of(alert.Severity)}: {Core.Text.TerminalText.Neutralise(alert.What)} (umbrek alert show {Words.ShortId(alert.Id)})");
         }
+    }
+
+    private static Command Compare(ClientContext client)
+    {
+        var hosts = new Argument<string[]>("host") { Description = "Hosts, by label or system name.", Arity = new ArgumentArity(2, 20) };
+        var metric = new Option<string>("--metric") { Description = "What is compared, for example processor, memory.used or storage.used.", DefaultValueFactory = _ => "processor" };
+        var past = new Option<string>("--for") { Description = "How far to look back, for example 6h or 7d.", DefaultValueFactory = _ => "6h" };
+        var command = ClientCommands.Named("compare", "Shows one figure of several hosts over the same time.", "umbrek host compare ripening-climate-01 ripening-climate-02 --metric storage.used --for 3d");
+        command.Add(hosts);
+        command.Add(metric, past);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var (to, name) = (client.Time.GetUtcNow(), parsed.GetRequiredValue(metric));
+            var from = to - Typed.Span(parsed.GetRequiredValue(past));
+            var lines = new List<ComparedLine>();
+            foreach (var typed in parsed.GetRequiredValue(hosts))
+            {
+                var host = await FindAsync(api, typed, cancel).ConfigureAwait(false);
+                var series = await api.GetAsync($"hosts/{host.Id}/series?metrics={Uri.EscapeDataString(name)}&from={Words.Iso(from)}&to={Words.Iso(to)}&points={Sparkline.Width}", WireJson.Default.MetricSeries, cancel).ConfigureAwait(false);
+                lines.AddRange(series.Lines.Count == 0 ? [new ComparedLine(host.Label, "", null, [])] : series.Lines.Select(l => new ComparedLine(host.Label, l.Part, l.Unit, l.Mean)));
+            }
+            // One scale for all of them: that is what comparing is for.
+            var most = lines.Max(l => l.Mean.Max()) ?? 0;
+            Listing.Print(client.Format(parsed), lines, WireJson.Default.ListComparedLine, "",
+                new("Host", l => l.Part.Length == 0 ? l.Host : $"{l.Host} {l.Part}"),
+                new($"{name}, {Units.Span(to - from)}", l => l.Mean.Count == 0 ? "nothing is known of that time" : Sparkline.Draw(l.Mean, most), Machine: l => string.Join(' ', l.Mean)),
+                new("Least", l => Figure(l.Mean.Min(), l), Right: true),
+                new("Most", l => Figure(l.Mean.Max(), l), Right: true),
+                new("Now", l => Figure(l.Mean.LastOrDefault(v => v is not null), l), Right: true));
+            return ExitCodes.Done;
+        });
+        return command;
+
+        static string Figure(double? value, ComparedLine line) => value is not { } v ? "" : line.Unit switch { Core.Estate.Dimension.Size => Units.Bytes(v), Core.Estate.Dimension.Percent => Words.Percent(v), _ => v.ToString("0.##", System.Globalization.CultureInfo.InvariantCulture) };
     }
 
     private static Command Refresh(ClientContext client)

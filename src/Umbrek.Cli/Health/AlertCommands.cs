@@ -21,6 +21,7 @@ public static class AlertCommands
         var command = ClientCommands.Named("alert", "Shows what is wrong with hosts, and takes it up.", "umbrek alert list --severity warning");
         command.Subcommands.Add(List(client));
         command.Subcommands.Add(Show(client));
+        command.Subcommands.Add(Trend(client));
         command.Subcommands.Add(Act(client, "ack", "Says that you know and are at it.", AlertActKind.Acknowledge, "umbrek alert ack 70f4c2e1 --note 'cleaning up'", "acknowledged"));
         command.Subcommands.Add(Act(client, "snooze", "Leaves it quiet for a time.", AlertActKind.Snooze, "umbrek alert snooze 70f4c2e1 --for 4h", "quiet"));
         command.Subcommands.Add(Act(client, "dismiss", "Decides that it is none, and says why; it is not raised again before it has cleared.", AlertActKind.Dismiss, "umbrek alert dismiss 70f4c2e1 --note 'a test machine'", "dismissed"));
@@ -85,6 +86,34 @@ public static class AlertCommands
                 ("Graph", graph),
                 ("Before", detail.Before.Count == 0 ? null : string.Join('\n', detail.Before.Select(e => $"{Words.Iso(e.At)}  {Words.Of(e.Kind)}  {e.Text}{(e.By.Length == 0 ? "" : $" ({e.By})")}"))),
                 ("Same on", detail.Same.Count == 0 ? null : string.Join(", ", detail.Same.Select(s => s.Label))));
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    private static Command Trend(ClientContext client)
+    {
+        var place = new Option<string?>("--in") { Description = "Only this customer or group; everything when left out." };
+        var days = new Option<int>("--days") { Description = "How many days to look back, up to 30.", DefaultValueFactory = _ => 7 };
+        var command = ClientCommands.Named("trend", "Shows how many alerts there were in the last days, and whose storage fills up next.", "umbrek alert trend --in 'Saltmarsh Ferry'");
+        command.Add(place, days);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var trend = await api.GetAsync($"overview/trend?days={parsed.GetValue(days)}{(parsed.GetValue(place) is { } path ? "&" + Part("path", path) : "")}", WireJson.Default.HealthTrend, cancel).ConfigureAwait(false);
+            var now = client.Time.GetUtcNow();
+            string Line(IReadOnlyList<int> counts)
+            {
+                // As many hours or more as go into one bar: the most of them counts.
+                var part = Math.Max(1, (counts.Count + Sparkline.Width - 1) / Sparkline.Width);
+                return $"{Sparkline.Draw([.. counts.Chunk(part).Select(c => (double?)c.Max())])}  {counts[^1]} now, {counts.Max()} at most";
+            }
+            Listing.PrintOne(client.Format(parsed), trend, WireJson.Default.HealthTrend,
+                ("Since", Words.Iso(trend.From)),
+                ("Critical", Line(trend.Critical)),
+                ("Warning", Line(trend.Warning)),
+                ("Information", Line(trend.Information)),
+                ("Fills up", trend.Filling.Count == 0 ? "nothing" : string.Join('\n', trend.Filling.Select(f => $"{f.Label}: {f.Mount} at {f.UsedPercent:0} %, full {(f.FullAt <= now ? "at any moment" : $"in {Units.Span(f.FullAt - now)}")}"))));
             return ExitCodes.Done;
         });
         return command;

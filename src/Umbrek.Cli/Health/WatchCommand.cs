@@ -52,7 +52,7 @@ public static class WatchCommand
     private static async Task<WatchState> LookAsync(ApiClient api, string? place, TimeProvider time, CancellationToken cancel)
     {
         var overview = await api.GetAsync($"overview{(place is null ? "" : $"?path={Uri.EscapeDataString(place)}")}", WireJson.Default.HealthOverview, cancel).ConfigureAwait(false);
-        var on = place is null ? "" : $"?on={Uri.EscapeDataString($"in \"{place.Replace("\\", "\\\\").Replace("\"", "\\\"")}\"")}";
+        var on = place is null ? "" : $"?on={Uri.EscapeDataString($"in {Core.Estate.SelectionWords.Quote(place)}")}";
         return new WatchState(overview, (await api.GetAsync($"alerts{on}", WireJson.Default.PageAlertLine, cancel).ConfigureAwait(false)).Items, time.GetUtcNow());
     }
 

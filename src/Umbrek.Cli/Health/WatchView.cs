@@ -28,7 +28,7 @@ public static class WatchView
     {
         width = Math.Max(LeastWidth, width);
         var whole = state.Overview.Whole;
-        var head = new List<string> { Spread($"{(whole.Path.Length == 0 ? "Everything" : whole.Path.Replace("/", " ▸ "))}", $"{whole.Hosts} hosts  {whole.Linked} linked  {whole.Lost} lost  {state.At:HH:mm:ss} UTC", width) };
+        var head = new List<string> { Spread($"{(whole.Path.Length == 0 ? "Everything" : whole.Path.Replace("/", " ▸ "))}", $"{whole.Hosts} {(whole.Hosts == 1 ? "host" : "hosts")}  {whole.Linked} linked  {whole.Lost} lost  {state.At:HH:mm:ss} UTC", width) };
         if (state.Problem is { } problem)
         {
             head.Add(Cut($"What stands here is of {state.At:HH:mm:ss}: {TerminalText.Line(problem)}", width));

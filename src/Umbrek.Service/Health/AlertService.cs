@@ -18,6 +18,8 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
     private const int MostOver = 500;
     private const int MostActed = 1000;
     private const int MostNote = 500;
+    private const int MostTrendDays = 30;
+    private const int MostFilling = 5;
     private static readonly TimeSpan LongestSnooze = TimeSpan.FromDays(90);
 
     /// <summary>Alerts with one cause as one line, the worst first.</summary>
@@ -110,17 +112,48 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
     /// <summary>How the estate, or a place in it, fares: by severity, and by the places directly below it.</summary>
     public HealthOverview Overview(string? path, Asker by)
     {
-        var place = string.IsNullOrWhiteSpace(path) ? null : GroupPath.Join(GroupPath.Split(path));
-        var hosts = estate.SeenBy(by.Reach).Where(h => h.RetiredAt is null && (place is null || GroupPath.IsAtOrBelow(h.GroupPath, place))).ToList();
-        if (place is not null && hosts.Count == 0 && !by.Reach.Shows(place))
-        {
-            throw ProblemException.NotFound("group");
-        }
+        var hosts = SeenAt(path, by, out var place);
         var alerts = book.Current.Where(a => !a.State.IsOver()).ToLookup(a => a.HostId);
         var depth = place is null ? 0 : GroupPath.Split(place).Length;
         var below = hosts.Where(h => GroupPath.Split(h.GroupPath).Length > depth).GroupBy(h => GroupPath.Join(GroupPath.Split(h.GroupPath).Take(depth + 1)), StringComparer.OrdinalIgnoreCase)
             .OrderBy(g => g.Key, StringComparer.OrdinalIgnoreCase).Select(g => HealthOf(g.Key, [.. g], alerts));
         return new HealthOverview(HealthOf(place ?? "", hosts, alerts), [.. below]);
+    }
+
+    /// <summary>How many alerts there were in each hour of the last days, and whose storage fills up next.</summary>
+    public async Task<HealthTrend> TrendAsync(string? path, int days, Asker by, CancellationToken cancel)
+    {
+        if (days is < 1 or > MostTrendDays)
+        {
+            throw ProblemException.Invalid($"A trend looks back 1 to {MostTrendDays} days.");
+        }
+        var hosts = SeenAt(path, by, out _).ToDictionary(h => h.Id);
+        var step = TimeSpan.FromHours(days <= 7 ? 1 : 6);
+        var from = new DateTimeOffset(time.GetUtcNow().UtcTicks / step.Ticks * step.Ticks, TimeSpan.Zero) - TimeSpan.FromDays(days) + step;
+        var points = (int)(TimeSpan.FromDays(days) / step);
+        await using var db = database.Open();
+        var rows = await db.Alerts.AsNoTracking().Where(a => a.State < AlertState.Cleared || a.StateAt >= from).Select(a => new { a.HostId, a.Severity, a.RaisedAt, a.State, a.StateAt }).ToListAsync(cancel).ConfigureAwait(false);
+        var counts = Enum.GetValues<Severity>().ToDictionary(s => s, _ => new int[points]);
+        foreach (var row in rows.Where(r => hosts.ContainsKey(r.HostId)))
+        {
+            var first = Math.Max(0, (int)((row.RaisedAt - from) / step));
+            var last = row.State.IsOver() ? Math.Min(points - 1, (int)((row.StateAt - from) / step)) : points - 1;
+            for (var i = first; i <= last; i++)
+            {
+                counts[row.Severity][i]++;
+            }
+        }
+        var filling = hosts.Values.Select(h => (Host: h, FullAt: estate.FindSelectable(h.Id)?.StorageFullAt)).Where(f => f.FullAt is not null).OrderBy(f => f.FullAt).Take(MostFilling)
+            .Select(f => new FillingHost(f.Host.Id, f.Host.Label, f.Host.GroupPath, f.Host.StorageMount, f.Host.StorageUsedPercent, f.FullAt!.Value));
+        return new HealthTrend(from, (int)step.TotalSeconds, [.. Enumerable.Range(0, points).Select(i => (from + i * step).ToUnixTimeSeconds())], counts[Severity.Critical], counts[Severity.Warning], counts[Severity.Information], [.. filling]);
+    }
+
+    /// <summary>Hosts at a place, or everywhere, that are under care and that somebody may see.</summary>
+    private List<HostSummary> SeenAt(string? path, Asker by, out string? place)
+    {
+        var at = place = string.IsNullOrWhiteSpace(path) ? null : GroupPath.Join(GroupPath.Split(path));
+        var hosts = estate.SeenBy(by.Reach).Where(h => h.RetiredAt is null && (at is null || GroupPath.IsAtOrBelow(h.GroupPath, at))).ToList();
+        return at is not null && hosts.Count == 0 && !by.Reach.Shows(at) ? throw ProblemException.NotFound("group") : hosts;
     }
 
     /// <summary>How many ask for somebody.</summary>

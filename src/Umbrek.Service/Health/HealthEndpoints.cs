@@ -15,6 +15,8 @@ public static class HealthEndpoints
             .Produces<string>(200, OpenMetrics.ContentType).WithTags("Health").Own().WithName("getMetrics").WithSummary("The latest figures of every host that the caller may see, and the service's own, as OpenMetrics text.");
         api.MapGet("/overview", (AlertService service, Asker by, string? path) => TypedResults.Ok(service.Overview(path, by)))
             .WithTags("Health").Own().WithName("getOverview").WithSummary("How the estate fares, or a group in it: alerts by subsystem, for each place below.");
+        api.MapGet("/overview/trend", async (AlertService service, Asker by, string? path, int? days, CancellationToken cancel) => TypedResults.Ok(await service.TrendAsync(path, days ?? 7, by, cancel).ConfigureAwait(false)))
+            .WithTags("Health").Own().WithName("getTrend").WithSummary("How many alerts there were in the last days, by severity, and whose storage fills up next.");
     }
 
     /// <summary>For whoever watches the service itself: does it live, and can it work.</summary>

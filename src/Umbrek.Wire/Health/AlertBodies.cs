@@ -57,6 +57,13 @@ public sealed record SubsystemState(Subsystem Subsystem, Severity Worst, int Ale
 /// <param name="Away">Hosts that are not linked now; <paramref name="Lost"/> of them went without a word.</param>
 public sealed record PlaceHealth(string Path, int Hosts, int Linked, int Away, int Lost, IReadOnlyList<SubsystemState> Subsystems);
 
+/// <summary>How many alerts there were, by severity, and which hosts' storage fills up next.</summary>
+/// <param name="At">Beginning of each point, as Unix time in seconds.</param>
+public sealed record HealthTrend(DateTimeOffset From, int StepSeconds, IReadOnlyList<long> At, IReadOnlyList<int> Critical, IReadOnlyList<int> Warning, IReadOnlyList<int> Information, IReadOnlyList<FillingHost> Filling);
+
+/// <param name="Mount">The fullest file system's mount point.</param>
+public sealed record FillingHost(Guid HostId, string Label, string GroupPath, string? Mount, double? UsedPercent, DateTimeOffset FullAt);
+
 /// <summary>What somebody who watches the estate sees at a moment.</summary>
 public sealed record EstateState(HealthOverview Overview, IReadOnlyList<AlertLine> Alerts);
 

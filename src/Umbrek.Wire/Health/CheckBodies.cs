@@ -47,5 +47,8 @@ public sealed record MetricLine(string Metric, string Part, Dimension Unit, IRea
 /// <param name="Marks">Alerts and jobs on the host in that time.</param>
 public sealed record MetricSeries(DateTimeOffset From, DateTimeOffset To, int StepSeconds, IReadOnlyList<long> At, IReadOnlyList<MetricLine> Lines, IReadOnlyList<SeriesMark> Marks);
 
+/// <summary>One figure of one host beside those of others, as the client compares them.</summary>
+public sealed record ComparedLine(string Host, string Part, Dimension? Unit, IReadOnlyList<double?> Mean);
+
 /// <param name="Until">Null for what has no end yet, or none at all.</param>
 public sealed record SeriesMark(DateTimeOffset At, DateTimeOffset? Until, string Kind, string Text, Severity? Severity);

@@ -122,6 +122,7 @@ public sealed class EveryEndpointTests
         getSession           Somewhere  see
         getSignInSettings    Own        see
         getTimeline          Host       see
+        getTrend             Own        see
         getVault             Everywhere administer
         importTree           Somewhere  configure
         listAlerts           Own        see

@@ -3761,6 +3761,9 @@ export interface components {
       temperatureCelsius?: null | number;
       /** Format: int32 */
       processes?: null | number;
+      /** Format: int64 */
+      idleSeconds?: null | number;
+      cores?: number[];
       fileSystems?: components["schemas"]["FileSystemSample"][];
       interfaces?: components["schemas"]["InterfaceSample"][];
       /** Format: double */

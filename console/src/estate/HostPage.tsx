@@ -11,6 +11,7 @@ import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
 import { JobList } from "../jobs/JobList";
 import { Ago } from "../parts/Ago";
+import { span } from "../parts/time";
 import { Empty } from "../parts/Trouble";
 import { Emblem } from "./Emblem";
 import { customerOf } from "./emblem";
@@ -104,6 +105,7 @@ export function HostPage() {
         )}
         <span className="muted">
           {host.users.length > 0 ? `logged in: ${host.users.join(", ")}` : "nobody logged in"}
+          {host.users.length > 0 && idleWords(detail.data?.latestSample?.idleSeconds)}
         </span>
         {host.presence.state !== "linked" && (
           <span className="muted">
@@ -160,3 +162,7 @@ export function HostPage() {
     </>
   );
 }
+
+/** A minute without a key is nobody gone yet. */
+const idleWords = (seconds: number | null | undefined) =>
+  seconds != null && seconds >= 60 ? `, idle ${span(seconds * 1000)}` : "";

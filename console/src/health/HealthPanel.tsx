@@ -124,6 +124,14 @@ export function HealthPanel({
           <dd>
             {bytes(latest.memoryAvailableBytes)} available of {bytes(latest.memoryTotalBytes)}
           </dd>
+          {latest.cores.length > 1 && (
+            <>
+              <dt>Each processor</dt>
+              <dd>
+                <Cores busy={latest.cores} />
+              </dd>
+            </>
+          )}
           <dt>Load</dt>
           <dd className="mono">
             {latest.load1.toFixed(2)} {latest.load5.toFixed(2)} {latest.load15.toFixed(2)}
@@ -151,6 +159,22 @@ export function HealthPanel({
         <p className="muted">This host has reported no health yet.</p>
       )}
     </section>
+  );
+}
+
+/** How busy each processor is: a column each, with all figures in words. */
+function Cores({ busy }: { busy: number[] }) {
+  const words = busy.map((b) => `${Math.round(b)} %`).join(", ");
+  return (
+    <svg className="cores" width={busy.length * 9} height={22} role="img" aria-label={words}>
+      <title>{words}</title>
+      {busy.map((b, i) => (
+        <g key={i}>
+          <rect className="core" x={i * 9} y={0} width={7} height={22} />
+          <rect className="core-busy" x={i * 9} y={22 - (22 * b) / 100} width={7} height={(22 * b) / 100} />
+        </g>
+      ))}
+    </svg>
   );
 }
 

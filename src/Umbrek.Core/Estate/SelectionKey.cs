@@ -54,6 +54,7 @@ public sealed record SelectionKey(string Name, string Says, params Dimension[] D
         new("restart.needed", "yes when it has to be restarted for its updates to count") { Fact = FactNames.RestartNeeded },
         new("clock.off", "how far its clock is off", Dimension.Time) { Fact = FactNames.ClockOff, Figure = (h, _, _) => First(h, FactNames.ClockOff) },
         new("clock.side", "right, ahead or behind: to which side its clock is off") { Fact = FactNames.ClockSide },
+        new("clock.kept", "yes when a time service keeps its clock right") { Fact = FactNames.ClockKept },
         new("unsteady", "yes while its link is lost again and again") { Fact = FactNames.Unsteady },
         new("up", "how long it has been up", Dimension.Time) { Figure = (h, _, _) => h.Health?.UptimeSeconds },
         new("seen", "how long ago it was last heard of; nothing for a linked one", Dimension.Time) { Figure = (h, _, now) => h.Presence == PresenceState.Linked ? 0 : (now - h.LastSeenAt).TotalSeconds },

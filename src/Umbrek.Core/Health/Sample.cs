@@ -31,6 +31,13 @@ public sealed record Sample
     /// <summary>Of the hottest sensor.</summary>
     public double? TemperatureCelsius { get; init; }
     public int? Processes { get; init; }
+
+    /// <summary>How long the person who did something last has done nothing; null when nobody is logged in, or the system does not tell.</summary>
+    public long? IdleSeconds { get; init; }
+
+    /// <summary>How busy each processor was, in percent, in the system's order; empty where it does not tell, and in the first sample.</summary>
+    public IReadOnlyList<double> Cores { get; init => field = value ?? []; } = [];
+
     /// <summary>Never null, whatever was left out on the wire.</summary>
     public IReadOnlyList<FileSystemSample> FileSystems { get; init => field = value ?? []; } = [];
     /// <inheritdoc cref="FileSystems"/>

@@ -18,6 +18,8 @@ public static class SampleRules
     /// <summary>Whether a sample is worth keeping after the one that came before it from the same host; older ones, which come late, are.</summary>
     public static bool IsApart(DateTimeOffset at, DateTimeOffset before) => at < before || at - before >= LeastSpacing;
 
+    /// <summary>More processors are not told one by one.</summary>
+    public const int MostCores = 512;
     public const int DefaultIntervalSeconds = 15;
 
     /// <summary>True for a sample with a believable time and finite figures.</summary>
@@ -25,6 +27,7 @@ public static class SampleRules
         sample.At > now - RawRetention && sample.At < now + Ahead
         && double.IsFinite(sample.ProcessorPercent) && double.IsFinite(sample.Load1) && double.IsFinite(sample.Load5) && double.IsFinite(sample.Load15)
         && sample.MemoryTotalBytes >= 0
+        && sample.Cores.Count <= MostCores && sample.Cores.All(c => c is >= 0 and <= 100) && sample.IdleSeconds is null or >= 0
         && sample.FileSystems.Count <= 64 && sample.Interfaces.Count <= 64
         && new[] { sample.WaitingPercent, sample.StolenPercent, sample.DiskReadBytesPerSecond, sample.DiskWrittenBytesPerSecond, sample.TemperatureCelsius }.All(v => v is null || double.IsFinite(v.Value))
         && sample.FileSystems.All(f => f is { MountPoint.Length: <= 200, Type: not null } && (f.InodesUsedPercent is null || double.IsFinite(f.InodesUsedPercent.Value)))

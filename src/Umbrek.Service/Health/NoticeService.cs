@@ -126,7 +126,7 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         await book.LoadAsync(cancel).ConfigureAwait(false);
     }
 
-    /// <summary>Sends something harmless now, and says how that went.</summary>
+    /// <summary>Sends something harmless now, once, and says how that went.</summary>
     /// <param name="to">With mail, the one of the notice's addresses that it goes to; the first, or the asker's own, when it is null.</param>
     public async Task<DeliveryInfo> TryAsync(Guid id, string? to, Asker by, CancellationToken cancel)
     {
@@ -157,7 +157,15 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
             await audit.AddAsync(db, by, "notice.try", row.Name, cancel, ("to", delivery.To)).ConfigureAwait(false);
             await transaction.CommitAsync(cancel).ConfigureAwait(false);
         }
-        return ToInfo(await sender.TryNowAsync(delivery.Id, cancel).ConfigureAwait(false) ?? delivery, row.Name, withBody: true);
+        var tried = await sender.TryNowAsync(delivery.Id, cancel).ConfigureAwait(false) ?? delivery;
+        if (tried.State != DeliveryState.Delivered)
+        {
+            // The answer says why; one that comes tomorrow would only puzzle.
+            tried.State = DeliveryState.Failed;
+            await using var db = database.Open();
+            await db.Deliveries.Where(d => d.Id == delivery.Id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+        }
+        return ToInfo(tried, row.Name, withBody: true);
     }
 
     /// <summary>What was sent, the newest first.</summary>

@@ -73,6 +73,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
         facts.Add(FactNames.ServicesFailed, PrinterFailed ? [PrinterUnit] : []);
         facts.Add(FactNames.UpdatesPending, host.Updates.All);
         facts.Add(FactNames.UpdatesSecurity, host.Updates.Security);
+        facts.Add(FactNames.ClockKept, host.Story == HostStory.ClockBehind ? "no" : "yes");
         facts.Add(FactNames.RestartNeeded, host.NeedsRestart ? "yes" : "no");
         return facts.Items;
     }

@@ -37,6 +37,8 @@ public static class SimulatedHealth
             DiskReadBytesPerSecond = Math.Round(busy * 2100),
             DiskWrittenBytesPerSecond = Math.Round(9000 + busy * 3300),
             TemperatureCelsius = Math.Round(Temperature(host, busy, hours), 1),
+            Cores = [.. Enumerable.Range(0, Processors(host.Kind)).Select(n => Math.Round(Math.Clamp(busy + 8 * Math.Sin(hours * 40 + 2.1 * n), 0, 100), 1))],
+            IdleSeconds = host.Person is null ? null : time.ToUnixTimeSeconds() / 7 * (host.Number + 3) % (host.Number % 3 == 1 ? 90 : 4000),
             Processes = 90 + host.Number % 40 + (int)busy,
             FileSystems = [new FileSystemSample("/", "ext4", disk, (long)(disk * diskUsed), (long)(disk * (1 - diskUsed)), Math.Round(diskUsed * 40, 1))],
             Interfaces = [new InterfaceSample("eth0", Math.Round(4000 + busy * 900), Math.Round(2500 + busy * 400), 0)],

@@ -19,6 +19,7 @@ public sealed class LinuxPlatformTests
         facts[FactNames.MemoryTotal].GetInt64().ShouldBe(long.Parse(total) * 1024);
         DateTimeOffset.Parse(facts[FactNames.BootedAt].GetString()!).ShouldBeLessThan(DateTimeOffset.UtcNow);
         facts[FactNames.Users].ValueKind.ShouldBe(JsonValueKind.Array);
+        facts[FactNames.ClockKept].GetString().ShouldBeOneOf("yes", "no");
         platform.GatherFacts(DateTimeOffset.UtcNow).ShouldAllBe(f => f.IsUsable());
     }
 
@@ -41,6 +42,9 @@ public sealed class LinuxPlatformTests
         sample.Processes!.Value.ShouldBeGreaterThan(2);
         sample.FileSystems.ShouldContain(f => f.InodesUsedPercent >= 0 && f.InodesUsedPercent <= 100);
         sample.Interfaces.ShouldAllBe(i => i.ErrorsPerSecond >= 0);
+        // As many as the kernel counts, whatever part of them this process may use.
+        sample.Cores.Count.ShouldBe(File.ReadLines("/proc/stat").Count(l => l.StartsWith("cpu", StringComparison.Ordinal)) - 1);
+        sample.Cores.ShouldAllBe(c => c >= 0 && c <= 100);
         Umbrek.Core.Health.SampleRules.IsUsable(sample, DateTimeOffset.UtcNow).ShouldBeTrue();
     }
 

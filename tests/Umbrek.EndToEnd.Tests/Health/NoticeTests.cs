@@ -30,7 +30,7 @@ public sealed class NoticeTests
         await page.GetByRole(AriaRole.Button, new() { Name = "Change how mail goes out …" }).ClickAsync();
         await page.GetByLabel("Mail server").FillAsync("127.0.0.1");
         await page.GetByText("in clear").ClickAsync();
-        await page.GetByLabel("Port").FillAsync($"{mailbox.Port}");
+        await page.GetByLabel("Port", new() { Exact = true }).FillAsync($"{mailbox.Port}");
         await page.GetByRole(AriaRole.Button, new() { Name = "Send mail this way" }).ClickAsync();
         await page.GetByText("Say which address the mails come from").WaitForAsync();
         await page.GetByLabel("Mails come from").FillAsync("umbrek@halyard.example");
@@ -40,10 +40,10 @@ public sealed class NoticeTests
         await page.GetByRole(AriaRole.Button, new() { Name = "New notice …" }).ClickAsync();
         await page.GetByLabel("What it is called").FillAsync("Ines");
         await page.GetByLabel("And to these addresses").FillAsync("ines@halyard.example");
-        await page.GetByLabel("Quiet hours").FillAsync("nights");
+        await page.GetByLabel("Quiet hours", new() { Exact = true }).FillAsync("nights");
         await page.GetByRole(AriaRole.Button, new() { Name = "Let it tell" }).ClickAsync();
         await page.GetByText("'nights' is no period").WaitForAsync();
-        await page.GetByLabel("Quiet hours").FillAsync("");
+        await page.GetByLabel("Quiet hours", new() { Exact = true }).FillAsync("");
         await page.GetByRole(AriaRole.Button, new() { Name = "Let it tell" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Try Ines" }).ClickAsync();
         await page.GetByText("A trial has arrived at ines@halyard.example.").WaitForAsync();

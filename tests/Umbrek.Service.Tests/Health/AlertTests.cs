@@ -217,6 +217,36 @@ public abstract class AlertTests
     }
 
     [Fact]
+    public async Task A_trend_counts_the_alerts_of_each_hour_that_somebody_may_see()
+    {
+        await using var service = await StartAsync(time);
+        var host = await LinkedAsync(service, "ripening-climate-02");
+        await RaisedAsync(service, host, 92, "storage-high");
+        time.Advance(TimeSpan.FromHours(3));
+        service.Get<EstateIndex>().Linked(host.Id, host.Name, "0.1.0", null, time.GetUtcNow());
+        await UntilAsync(service, host, 50, async () => (await AlertsAsync(service)).Count == 0, "it to clear");
+        time.Advance(TimeSpan.FromHours(2));
+        service.Get<EstateIndex>().Fills(host.Id, time.GetUtcNow().AddDays(2));
+        var trend = await TrendAsync(service.Api);
+        (trend.StepSeconds, trend.At.Count).ShouldBe((3600, 48));
+        // It was there for some three hours, which lie in four or five of the clock's, and is over.
+        trend.Warning.Count(n => n == 1).ShouldBeInRange(4, 5);
+        trend.Warning[^1].ShouldBe(0);
+        trend.Critical.Concat(trend.Information).ShouldAllBe(n => n == 0);
+        (DateTimeOffset.FromUnixTimeSeconds(trend.At[^1]) <= time.GetUtcNow()).ShouldBeTrue();
+        trend.Filling.ShouldHaveSingleItem().Label.ShouldBe("ripening-climate-02");
+        (await service.Api.GetAsync("overview/trend?days=30&path=Copperbeech%20Libraries", WireJson.Default.HealthTrend, default)).Warning.ShouldAllBe(n => n == 0);
+        using var stranger = await service.JoinedByAsync("tomasz", "technician", "Copperbeech Libraries");
+        var theirs = await TrendAsync(stranger);
+        theirs.Warning.ShouldAllBe(n => n == 0);
+        theirs.Filling.ShouldBeEmpty();
+        (await service.SendAsync(HttpMethod.Get, "/api/v1/overview/trend?days=900")).Body.ShouldContain("1 to 30 days");
+        (await stranger.Http.GetAsync(new Uri(service.Address, "api/v1/overview/trend?path=Saltmarsh%20Ferry"))).StatusCode.ShouldBe(System.Net.HttpStatusCode.NotFound);
+
+        static Task<HealthTrend> TrendAsync(ApiClient who) => who.GetAsync("overview/trend?days=2", WireJson.Default.HealthTrend, default);
+    }
+
+    [Fact]
     public async Task Whoever_gathers_figures_gets_those_of_hosts_that_he_may_see_as_OpenMetrics()
     {
         await using var service = await StartAsync(time);

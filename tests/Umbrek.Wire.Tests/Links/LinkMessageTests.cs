@@ -38,9 +38,9 @@ public sealed class LinkMessageTests
         new SampleBatch([new Sample
         {
             At = Noon, ProcessorPercent = 1.5, Load1 = 0.1, Load5 = 0.2, Load15 = 0.3, MemoryTotalBytes = 4, MemoryAvailableBytes = 3,
-            SwapTotalBytes = 2, SwapFreeBytes = 1, UptimeSeconds = 99, WaitingPercent = 0.5, StolenPercent = 0.1, DiskReadBytesPerSecond = 5, DiskWrittenBytesPerSecond = 6, TemperatureCelsius = 41.5, Processes = 212,
+            SwapTotalBytes = 2, SwapFreeBytes = 1, UptimeSeconds = 99, WaitingPercent = 0.5, StolenPercent = 0.1, DiskReadBytesPerSecond = 5, DiskWrittenBytesPerSecond = 6, TemperatureCelsius = 41.5, Processes = 212, IdleSeconds = 77, Cores = [1.5, 2],
             FileSystems = [new("/", "ext4", 10, 5, 4, 3.5)], Interfaces = [new("eth0", 1, 2, 0.5)],
-        }]),
+        }], Noon),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
         new RunOrder(Id, Id, Noon, new CommandSpec { Line = "df -h", Arguments = ["df"], Shell = "/bin/bash", WorkingDirectory = "/tmp", TimeoutSeconds = 1.5 }, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
         new ChannelOrder(Id, Id, "key", "ticket", "Ines Okafor"),

@@ -32,6 +32,10 @@ internal static class LinuxFacts
         facts.Add(FactNames.Addresses, Addresses());
         facts.Add(FactNames.BootedAt, BootTime());
         facts.Add(FactNames.Users, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Take(64)]);
+        if (Native.IsClockKept() is { } kept)
+        {
+            facts.Add(FactNames.ClockKept, kept ? "yes" : "no");
+        }
         facts.Add(FactNames.RestartNeeded, File.Exists("/run/reboot-required") ? "yes" : "no");
         platform.Upkeep.AddTo(facts);
         return facts.Items;

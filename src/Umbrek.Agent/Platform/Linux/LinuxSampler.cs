@@ -10,6 +10,7 @@ internal sealed class LinuxSampler
         new(["ext2", "ext3", "ext4", "xfs", "btrfs", "zfs", "f2fs", "jfs", "vfat", "exfat", "ntfs3", "overlay", "bcachefs"], StringComparer.Ordinal);
 
     private ProcessorShares? ticks;
+    private ProcessorTicks[] cores = [];
     private (long Read, long Written)? disks;
     private DateTimeOffset disksAt;
     private Dictionary<string, (long Received, long Sent, long Errors)> traffic = [];
@@ -39,27 +40,47 @@ internal sealed class LinuxSampler
             DiskReadBytesPerSecond = disk?.Read,
             DiskWrittenBytesPerSecond = disk?.Written,
             TemperatureCelsius = ReadTemperature(),
+            Cores = processor.Cores,
+            IdleSeconds = ReadIdle(now),
             Processes = Directory.EnumerateDirectories("/proc").Count(d => char.IsAsciiDigit(d[6])),
             FileSystems = ReadFileSystems(),
             Interfaces = ReadTraffic(now),
         };
     }
 
-    private (double Busy, double? Waiting, double? Stolen) ReadProcessor()
+    private (double Busy, double? Waiting, double? Stolen, IReadOnlyList<double> Cores) ReadProcessor()
     {
-        var now = ReadTicks();
+        // proc(5): the first line is of all processors together, the next ones of each.
+        var lines = File.ReadLines("/proc/stat").TakeWhile(l => l.StartsWith("cpu", StringComparison.Ordinal)).Select(ReadTicks).ToList();
+        var now = lines[0];
         var before = ticks;
         ticks = now;
-        return before is not { } earlier ? (0, null, null) : (
-            ProcessorTicks.BusyPercent(earlier.Ticks, now.Ticks), Share(now.Waiting - earlier.Waiting), Share(now.Stolen - earlier.Stolen));
+        ProcessorTicks[] each = [.. lines.Skip(1).Select(l => l.Ticks)];
+        // Where one came or went meanwhile, nobody can say which is which.
+        var busy = cores.Length == each.Length && each.Length <= SampleRules.MostCores ? [.. cores.Zip(each, (a, b) => Math.Round(ProcessorTicks.BusyPercent(a, b), 1))] : Array.Empty<double>();
+        cores = each;
+        return before is not { } earlier ? (0, null, null, []) : (
+            ProcessorTicks.BusyPercent(earlier.Ticks, now.Ticks), Share(now.Waiting - earlier.Waiting), Share(now.Stolen - earlier.Stolen), busy);
 
         double? Share(long part) => now.Ticks.Total - earlier.Ticks.Total is var all and > 0 ? Math.Round(Math.Clamp(100.0 * part / all, 0, 100), 1) : null;
     }
 
-    private static ProcessorShares ReadTicks()
+    /// <summary>Of the terminals at which somebody is logged in, how long ago the last key was pressed: reading sets a terminal's access time (tty(4)).</summary>
+    private static long? ReadIdle(DateTimeOffset now)
     {
-        // proc(5), first line: user nice system idle iowait irq softirq steal; guest times are in user already.
-        var fields = File.ReadLines("/proc/stat").First().Split(' ', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(8)
+        long? least = null;
+        foreach (var terminal in Logins.Read().Select(l => Path.Combine("/dev", l.Terminal)).Where(File.Exists))
+        {
+            var idle = (long)Math.Max(0, (now - new DateTimeOffset(File.GetLastAccessTimeUtc(terminal), TimeSpan.Zero)).TotalSeconds);
+            least = least < idle ? least : idle;
+        }
+        return least;
+    }
+
+    private static ProcessorShares ReadTicks(string line)
+    {
+        // user nice system idle iowait irq softirq steal; guest times are in user already.
+        var fields = line.Split(' ', StringSplitOptions.RemoveEmptyEntries).Skip(1).Take(8)
             .Select(f => long.Parse(f, CultureInfo.InvariantCulture)).ToArray();
         return new ProcessorShares(new ProcessorTicks(fields.Sum(), fields[3] + fields[4]), fields[4], fields[7]);
     }

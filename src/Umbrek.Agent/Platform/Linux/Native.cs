@@ -81,6 +81,19 @@ internal static unsafe partial class Native
         }
     }
 
+    [LibraryImport("libc", EntryPoint = "adjtimex", SetLastError = true)]
+    private static partial int AdjTimeX(byte* buffer);
+
+    /// <summary>Whether a time service keeps the system's clock right; null where the kernel does not say.</summary>
+    public static bool? IsClockKept()
+    {
+        // adjtimex(2): asked to change nothing it answers TIME_ERROR while the clock is not synchronised. struct timex has 208 bytes on 64-bit Linux.
+        const int TimeError = 5;
+        var buffer = stackalloc byte[256];
+        new Span<byte>(buffer, 256).Clear();
+        return AdjTimeX(buffer) switch { TimeError => false, < 0 => null, _ => true };
+    }
+
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 

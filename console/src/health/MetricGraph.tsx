@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import type { MetricLine, SeriesMark, Severity } from "../api/types";
-import { figure } from "./figures";
+import { figure, timeTicks } from "./figures";
 
 interface Props {
   title: string;
@@ -20,6 +20,8 @@ interface Props {
   onZoom?: (from: number, to: number) => void;
   /** Colours of the lines, where they mean something. */
   strokes?: readonly string[];
+  /** There are no halves of what is counted. */
+  whole?: boolean;
 }
 
 const tone: Record<Severity, string> = { critical: "--trouble", warning: "--warning", information: "--info" };
@@ -42,6 +44,7 @@ export function MetricGraph(props: Props) {
   const { title, lines, at, from, to, marks = [], threshold, height = 96, together, onZoom } = props;
   const strokes = props.strokes ?? usualStrokes;
   const strokeWords = strokes.join(" ");
+  const whole = props.whole ?? false;
   const box = useRef<HTMLDivElement>(null);
   const plot = useRef<uPlot>(null);
   const shown = useRef({ marks, threshold });
@@ -92,11 +95,18 @@ export function MetricGraph(props: Props) {
           },
         },
         axes: [
-          { ...axis, size: 20, space: 90 },
+          {
+            ...axis,
+            size: 20,
+            space: 90,
+            values: (_: uPlot, at: number[], __: number, ___: number, step: number) => timeTicks(at, step),
+          },
           {
             ...axis,
             size: unit === "percent" ? 34 : 62,
-            ...(unit === "percent" ? { splits: () => [0, 50, 100] } : { space: 34 }),
+            ...(unit === "percent"
+              ? { splits: () => [0, 50, 100] }
+              : { space: 34, ...(whole ? { incrs: [1, 2, 5, 10, 20, 50, 100, 200, 500, 1000, 10_000] } : {}) }),
             values: (_: uPlot, values: number[]) => values.map((v) => figure(v, unit, true)),
           },
         ],
@@ -123,7 +133,7 @@ export function MetricGraph(props: Props) {
       resize.disconnect();
       made.destroy();
     };
-  }, [shape, unit, height, together, strokeWords]);
+  }, [shape, unit, height, together, strokeWords, whole]);
 
   useEffect(() => {
     shown.current = { marks, threshold };

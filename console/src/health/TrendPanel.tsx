@@ -36,6 +36,7 @@ export function TrendPanel({ scope }: { scope: string }) {
             to={(t.at.at(-1) ?? 0) + t.stepSeconds}
             strokes={["--trouble", "--warning", "--info"]}
             height={150}
+            whole
           />
         )}
       </section>

@@ -12,7 +12,7 @@ export function compared(hosts: { label: string; series: MetricSeries }[]): { at
         if (where !== undefined) mean[where] = line.mean[i] ?? null;
       });
       // Bands of several hosts over each other could not be read.
-      return { ...line, part: line.part ? `${label} ${line.part}` : label, min: mean, mean, max: mean };
+      return { ...line, part: series.lines.length > 1 ? `${label} ${line.part}` : label, min: mean, mean, max: mean };
     }),
   );
   return { at, lines };

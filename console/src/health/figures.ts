@@ -54,3 +54,25 @@ export function seriesCsv(series: MetricSeries): string {
   ]);
   return [head, ...rows].map((r) => r.map(cell).join(",")).join("\r\n") + "\r\n";
 }
+
+const DAY = 86_400;
+const clock = new Intl.DateTimeFormat(undefined, { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
+const exactClock = new Intl.DateTimeFormat(undefined, {
+  hour: "2-digit",
+  minute: "2-digit",
+  second: "2-digit",
+  hourCycle: "h23",
+});
+const day = new Intl.DateTimeFormat(undefined, { day: "numeric", month: "short" });
+const month = new Intl.DateTimeFormat(undefined, { month: "short", year: "numeric" });
+
+/** Times (Unix, seconds) along an axis, as finely as they stand apart; where a day begins, its date. */
+export function timeTicks(at: number[], stepSeconds: number): string[] {
+  return at.map((seconds) => {
+    const time = new Date(seconds * 1000);
+    if (stepSeconds >= 28 * DAY) return month.format(time);
+    if (stepSeconds >= DAY || (time.getHours() === 0 && time.getMinutes() === 0 && time.getSeconds() === 0))
+      return day.format(time);
+    return (stepSeconds < 60 ? exactClock : clock).format(time);
+  });
+}

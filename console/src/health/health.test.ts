@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { AlertInfo, MetricSeries } from "../api/types";
 import { compared } from "./compare";
 import { trendLines } from "./TrendPanel";
-import { figure, metricTitle, seriesCsv } from "./figures";
+import { figure, metricTitle, seriesCsv, timeTicks } from "./figures";
 import { stateWords } from "./severity";
 import { scopeSelection } from "./useAlerts";
 
@@ -81,6 +81,21 @@ describe("a scope", () => {
   });
 });
 
+describe("times along a graph", () => {
+  it("are as fine as they stand apart, and name the day where one begins", () => {
+    const at = (text: string) => new Date(text).getTime() / 1000;
+    const [evening, night, morning] = timeTicks(
+      [at("2026-11-25T22:00"), at("2026-11-26T00:00"), at("2026-11-26T02:00")],
+      7200,
+    );
+    expect([evening, morning]).toEqual(["22:00", "02:00"]);
+    expect(night).toMatch(/26/);
+    expect(timeTicks([at("2026-11-26T09:00")], 30)[0]).toBe("09:00:00");
+    expect(timeTicks([at("2026-11-26T09:00")], 86_400)[0]).toMatch(/26/);
+    expect(timeTicks([at("2026-11-01T00:00")], 30 * 86_400)[0]).toMatch(/2026/);
+  });
+});
+
 describe("hosts compared", () => {
   const series = (at: number[], mean: (number | null)[], part = ""): MetricSeries => ({
     from: "2026-11-26T11:00:00Z",
@@ -99,7 +114,7 @@ describe("hosts compared", () => {
     expect(graph.at).toEqual([60, 120, 180]);
     expect(graph.lines.map((l) => [l.part, l.mean])).toEqual([
       ["plover-log-01", [10, 20, null]],
-      ["plover-log-02 /data", [null, 30, null]],
+      ["plover-log-02", [null, 30, null]],
     ]);
     expect(compared([])).toEqual({ at: [], lines: [] });
   });

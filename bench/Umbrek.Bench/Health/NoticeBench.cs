@@ -6,6 +6,7 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging.Abstractions;
 using Umbrek.Bench.Estate;
 using Umbrek.Bench.Hosting;
+using Umbrek.Bench.Links;
 using Umbrek.Core.Health;
 using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
@@ -58,7 +59,7 @@ internal static class NoticeBench
             while (receiver.Calls.Count == before)
             {
                 await intake.SamplesAsync(host, [new Sample { At = DateTimeOffset.UtcNow, ProcessorPercent = 100, MemoryTotalBytes = 1 << 30, MemoryAvailableBytes = 1 << 29 }]);
-                await Task.Delay(500);
+                await Task.Delay(600);
             }
             taken.Add((Stopwatch.GetElapsedTime(began) - Hold).TotalMilliseconds);
         }
@@ -91,7 +92,7 @@ internal static class NoticeBench
         await using var db = app.Services.GetRequiredService<IDatabase>().Open();
         for (var i = 0; i < count; i++)
         {
-            var row = new HostRow { Id = Guid.CreateVersion7(), GroupId = group.Id, SystemName = $"quay-{i}", Label = $"quay-{i}", PublicKey = [1], EnrolledAt = DateTimeOffset.UtcNow, LastSeenAt = DateTimeOffset.UtcNow };
+            var row = new HostRow { Id = Guid.CreateVersion7(), GroupId = group.Id, SystemName = $"quay-{i}", Label = $"quay-{i}", PublicKey = [(byte)i], EnrolledAt = DateTimeOffset.UtcNow, LastSeenAt = DateTimeOffset.UtcNow };
             db.Hosts.Add(row);
             await db.SaveChangesAsync();
             estate.Add(row, group.Path);
@@ -118,8 +119,6 @@ internal static class NoticeBench
         }
         var page = await EachAsync(() => estate.Api.GetAsync("hosts?limit=200", WireJson.Default.PageHostSummary, default));
         Figures.Line($"places by subsystem, {Hosts} hosts", await EachAsync(() => estate.Api.GetAsync("overview", WireJson.Default.HealthOverview, default)), page, "ms", "under 100 ms");
-        var lines = (await estate.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Total;
-        Figures.Line($"its alerts ({lines} lines)", await EachAsync(() => estate.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)), page, "ms", "");
     }
 
     /// <summary>Batches of samples stored while ten million old ones are forgotten, beside the same batches before.</summary>
@@ -141,7 +140,7 @@ internal static class NoticeBench
             command.CommandText = """
                 PRAGMA synchronous=OFF;
                 WITH RECURSIVE r(n) AS (SELECT 0 UNION ALL SELECT n + 1 FROM r WHERE n + 1 < $count)
-                INSERT INTO "Samples" ("HostId","At","Sample") SELECT CAST(printf('%016d', n % 1000) AS BLOB), $oldest + (n / 1000) * 15000, '{"processorPercent":12,"memoryTotalBytes":4294967296}' FROM r;
+                INSERT INTO "Samples" ("HostId","At","ProcessorPercent","MemoryUsedPercent","StorageUsedPercent","Load1","Sample") SELECT CAST(printf('%016d', n % 1000) AS BLOB), $oldest + (n / 1000) * 15000, 12, 40, 60, 0.5, '{"processorPercent":12,"memoryTotalBytes":4294967296}' FROM r;
                 """;
             command.Parameters.AddWithValue("$count", OldSamples);
             command.Parameters.AddWithValue("$oldest", (now - SampleRules.RawRetention - TimeSpan.FromSeconds(15.0 * OldSamples / 1000)).ToUnixTimeMilliseconds());

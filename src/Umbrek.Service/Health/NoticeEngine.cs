@@ -221,7 +221,15 @@ public sealed partial class NoticeEngine(
 
     private static DeliveryRow New(EffectiveNotice notice, string to, string subject, string body, Guid? thread, DateTimeOffset now) => new()
     {
-        Id = Guid.CreateVersion7(now), NoticeId = notice.Row.Id, Way = notice.Row.Way, To = to, Subject = subject, Body = body, Thread = thread, CreatedAt = now, NextAt = now,
+        Id = Guid.CreateVersion7(now),
+        NoticeId = notice.Row.Id,
+        Way = notice.Row.Way,
+        To = to,
+        Subject = subject,
+        Body = body,
+        Thread = thread,
+        CreatedAt = now,
+        NextAt = now,
     };
 
     /// <summary>The deliveries and what they tell of, as one.</summary>

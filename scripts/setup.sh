@@ -3,7 +3,7 @@
 # What Debian does not have is named, with what to do.
 set -euo pipefail
 
-want=(ieee-data clang zlib1g-dev libssl-dev ca-certificates)
+want=(ieee-data tzdata clang zlib1g-dev libssl-dev ca-certificates)
 if [ "${1:-demo}" = test ]; then
   want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux xvfb xterm fonts-dejavu-core imagemagick openssl)
 fi

@@ -111,7 +111,7 @@ public static class WatchCommand
                 {
                     Console.Out.Write(drawn = text);
                 }
-                while (Console.KeyAvailable)
+                while (!Console.IsInputRedirected && Console.KeyAvailable)
                 {
                     switch (Console.ReadKey(intercept: true))
                     {

@@ -18,6 +18,10 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
     private static readonly TimeSpan EverythingEvery = TimeSpan.FromMinutes(1);
     private readonly Dictionary<Guid, Dictionary<string, CheckState>> states = [];
     private readonly HashSet<Guid> underWay = [];
+    private long looked;
+
+    /// <summary>How often it has run what was due.</summary>
+    public long Looked => Interlocked.Read(ref looked);
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -55,6 +59,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
                 }
                 await RunAsync(due, stoppingToken).ConfigureAwait(false);
                 await alerts.WakeAsync(stoppingToken).ConfigureAwait(false);
+                Interlocked.Increment(ref looked);
             }
             catch (Exception e) when (e is not OperationCanceledException)
             {

@@ -168,15 +168,15 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         return ToInfo(tried, row.Name, withBody: true);
     }
 
-    /// <summary>What was sent, the newest first.</summary>
+    /// <summary>What was sent, the newest first: what it is about stands in it, so of notices at places of which one may see everything.</summary>
     public async Task<Page<DeliveryInfo>> DeliveriesAsync(Guid? noticeId, DeliveryState? state, string? cursor, int? limit, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
-        var names = (await db.Notices.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false)).Where(r => IsShown(r, by) && (noticeId is null || r.Id == noticeId)).ToDictionary(r => r.Id, r => r.Name);
-        if (noticeId is not null && names.Count == 0)
+        if (noticeId is { } named)
         {
-            throw ProblemException.NotFound("notice");
+            await FindAsync(db, named, by, cancel).ConfigureAwait(false);
         }
+        var names = (await db.Notices.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false)).Where(r => MayKnowOfAll(r, by) && (noticeId is null || r.Id == noticeId)).ToDictionary(r => r.Id, r => r.Name);
         var ids = names.Keys.ToList();
         var (before, most) = (string.IsNullOrEmpty(cursor) ? (Guid?)null : Paging.ReadCursor(cursor), Paging.Size(limit));
         var all = db.Deliveries.AsNoTracking().Where(d => ids.Contains(d.NoticeId) && (state == null || d.State == state));
@@ -189,7 +189,11 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         await using var db = database.Open();
         var row = await db.Deliveries.AsNoTracking().FirstOrDefaultAsync(d => d.Id == id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("delivery");
         var notice = await FindAsync(db, row.NoticeId, by, cancel).ConfigureAwait(false);
-        // What it says is about hosts that not everybody who sees the notice may see: whoever may change it may read it.
+        if (!MayKnowOfAll(notice, by))
+        {
+            throw ProblemException.NotFound("delivery");
+        }
+        // Whoever may change the notice may read what it says.
         return ToInfo(row, notice.Name, withBody: notice.GroupId is { } group && access.PathOf(group) is { } path ? by.Reach.May(Permission.Configure, path) : by.Reach.Everywhere.Contains(Permission.Configure));
     }
 
@@ -311,6 +315,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
 
     private async Task<NoticeRow> FindAsync(UmbrekContext db, Guid id, Asker by, CancellationToken cancel) =>
         await db.Notices.FirstOrDefaultAsync(n => n.Id == id, cancel).ConfigureAwait(false) is { } row && IsShown(row, by) ? row : throw ProblemException.NotFound("notice");
+
+    private bool MayKnowOfAll(NoticeRow row, Asker by) => row.GroupId is { } group ? access.PathOf(group) is { } path && by.Reach.May(Permission.See, path) : by.Reach.Everywhere.Contains(Permission.See);
 
     private bool IsShown(NoticeRow row, Asker by) => row.GroupId is not { } group ? by.Reach.Anywhere.Contains(Permission.See) : access.PathOf(group) is { } path && by.Reach.Shows(path);
 

@@ -168,7 +168,8 @@ public static class ServiceHost
         services.AddSingleton<CheckService>();
         services.AddSingleton<AlertBook>();
         services.AddSingleton<AlertService>();
-        services.AddHostedService<CheckEngine>();
+        services.AddSingleton<CheckEngine>();
+        services.AddHostedService(p => p.GetRequiredService<CheckEngine>());
         services.AddSingleton<AlertLines>();
         services.AddSingleton<AlertNotices>();
         services.AddSingleton<MaintenanceBook>();

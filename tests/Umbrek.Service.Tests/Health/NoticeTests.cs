@@ -85,8 +85,8 @@ public abstract class NoticeTests : IAsyncLifetime
         foreach (var host in hosts)
         {
             service.Get<EstateIndex>().Unlinked(host.Id, AwayReason.LostContact, time.GetUtcNow());
-            time.Advance(TimeSpan.FromSeconds(2));
         }
+        await InStepAsync(service, () => !mailbox.Mails.IsEmpty, "the mail");
         var mail = await NextMailAsync(1);
         mail.Subject.ShouldStartWith("critical: 3 of 3 hosts of Saltmarsh Ferry");
         mail.TextBody!.ShouldContain("- dunlin-log-02");
@@ -105,6 +105,7 @@ public abstract class NoticeTests : IAsyncLifetime
         {
             service.Get<EstateIndex>().Linked(host.Id, host.Name, "0.1.0", null, time.GetUtcNow());
         }
+        await InStepAsync(service, () => mailbox.Mails.Count > 1, "the mail");
         (await NextMailAsync(2)).Subject.ShouldBe("Over: 3 alerts");
         await UntilAsync(() => Task.FromResult(receiver.Calls.Count == 6), "the ends");
         receiver.Calls.Skip(3).ShouldAllBe(c => c.Body.Contains("\"umbrek.alert.cleared\"", StringComparison.Ordinal));
@@ -132,6 +133,10 @@ public abstract class NoticeTests : IAsyncLifetime
         await PassAsync(service, TimeSpan.FromHours(1));
         receiver.Calls.Select(c => c.Body.Contains("alert.raised", StringComparison.Ordinal)).ShouldBe([true, false]);
         (await DeliveriesAsync(service)).ShouldAllBe(d => d.State == DeliveryState.Delivered && d.Problem == null);
+        var newest = await service.Api.GetAsync("deliveries?limit=1", WireJson.Default.PageDeliveryInfo, default);
+        var older = await service.Api.GetAsync($"deliveries?limit=1&cursor={newest.NextCursor}", WireJson.Default.PageDeliveryInfo, default);
+        (newest.Total, older.Total, older.NextCursor).ShouldBe((2, 2, null));
+        newest.Items.Concat(older.Items).Select(d => d.Subject).ShouldBe(["cleared: Storage nearly full on ripening-climate-02", "raised: Storage nearly full on ripening-climate-02"]);
     }
 
     [Fact]
@@ -294,6 +299,81 @@ public abstract class NoticeTests : IAsyncLifetime
         (await NextMailAsync(1)).To.ToString().ShouldBe("tomasz@halyard.example");
         await PassAsync(service, TimeSpan.FromMinutes(5));
         mailbox.Mails.Count.ShouldBe(1);
+        // What such a notice sent names hosts of everybody: whoever sees a part of the estate sees none of it.
+        var sent = (await DeliveriesAsync(service)).ShouldHaveSingleItem();
+        (await tomasz.GetAsync("deliveries", WireJson.Default.PageDeliveryInfo, default)).Items.ShouldBeEmpty();
+        (await Should.ThrowAsync<ApiException>(() => tomasz.GetAsync($"deliveries/{sent.Id}", WireJson.Default.DeliveryInfo, default))).Problem.Status.ShouldBe(404);
+        (await service.Api.GetAsync($"deliveries/{sent.Id}", WireJson.Default.DeliveryInfo, default)).Body!.ShouldContain("quay-ticket-01");
+    }
+
+    [Fact]
+    public async Task A_notice_tells_only_of_what_it_is_about_and_only_while_it_is_on()
+    {
+        await using var service = await StartAsync();
+        var quay = (await service.Api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items.First(g => g.Path == TestService.Group).Id;
+        var libraries = (await service.Api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items.First(g => g.Path == "Copperbeech Libraries").Id;
+        var told = await NoticeAsync(service, new NewNotice("meant", NoticeWay.Hook, GroupId: quay, On: "quay-*", About: [Subsystem.Storage], Url: $"{receiver.Address}?meant"));
+        foreach (var other in new[]
+        {
+            new NewNotice("elsewhere", NoticeWay.Hook, GroupId: libraries), new NewNotice("others", NoticeWay.Hook, On: "plover-*"), new NewNotice("memory", NoticeWay.Hook, About: [Subsystem.Memory]), new NewNotice("critical", NoticeWay.Hook, Severity.Critical), new NewNotice("off", NoticeWay.Hook, Off: true),
+        })
+        {
+            await NoticeAsync(service, other with { Url = $"{receiver.Address}?{other.Name}" });
+        }
+        var host = await LinkedAsync(service, "quay-ticket-01");
+        await RaiseAsync(service, host);
+        await UntilAsync(() => Task.FromResult(!receiver.Calls.IsEmpty), "the event");
+        await PassAsync(service, TimeSpan.FromMinutes(5));
+        receiver.Calls.ShouldHaveSingleItem().Path.ShouldEndWith("?meant");
+        (await DetailAsync(service, (await AlertsAsync(service)).Single().Alerts[0].Id)).Notices.Select(n => $"{n.Notice} {n.Said}").Order(StringComparer.Ordinal)
+            .ShouldBe([$"meant told {receiver.Address}?meant", "off tells nobody: it is switched off"]);
+
+        // Another secret counts from the next call on; whoever changed it meanwhile is told of that.
+        var renewed = await service.Api.ActAsync($"notices/{told.Notice.Id}/secret", WireJson.Default.NoticeMade, default);
+        renewed.Secret.ShouldNotBe(told.Secret);
+        (await Should.ThrowAsync<ApiException>(() => ChangeAsync(told.Notice.Version))).Problem.Status.ShouldBe(412);
+        (await Should.ThrowAsync<ApiException>(() => service.Api.PutAsync($"notices/{told.Notice.Id}", new NewNotice("meant", NoticeWay.Mail, Addresses: ["a@b.example"]), renewed.Notice.Version, WireJson.Default.NewNotice, WireJson.Default.NoticeInfo, default))).Message.ShouldContain("make another one");
+        await ClearAsync(service, host);
+        await UntilAsync(() => Task.FromResult(receiver.Calls.Count == 2), "the end");
+        receiver.IsSigned(receiver.Calls.Last(), told.Secret!).ShouldBeFalse();
+        receiver.IsSigned(receiver.Calls.Last(), renewed.Secret!).ShouldBeTrue();
+
+        // Switched off, it says nothing; on again, what is still so.
+        var off = await ChangeAsync(renewed.Notice.Version, off: true);
+        await RaiseAsync(service, host);
+        await PassAsync(service, TimeSpan.FromMinutes(5));
+        receiver.Calls.Count.ShouldBe(2);
+        await ChangeAsync(off.Version);
+        await UntilAsync(() => Task.FromResult(receiver.Calls.Count == 3), "what is still so");
+        (await service.Api.GetAsync("audit?action=notice", WireJson.Default.PageAuditInfo, default)).Items.Select(l => l.Action).Distinct().Order(StringComparer.Ordinal).ShouldBe(["notice.change", "notice.create", "notice.secret"]);
+
+        Task<NoticeInfo> ChangeAsync(long version, bool off = false) => service.Api.PutAsync(
+            $"notices/{told.Notice.Id}", new NewNotice("meant", NoticeWay.Hook, GroupId: quay, Url: $"{receiver.Address}?meant", Off: off), version, WireJson.Default.NewNotice, WireJson.Default.NoticeInfo, default);
+    }
+
+    [Fact]
+    public async Task An_alert_that_was_quiet_and_asks_again_is_told_again_and_one_that_is_dismissed_ends_for_programs()
+    {
+        await using var service = await StartAsync();
+        await MailAsync(service);
+        await NoticeAsync(service, new NewNotice("Ines", NoticeWay.Mail, Addresses: ["ines@halyard.example"]));
+        await NoticeAsync(service, new NewNotice("Desk", NoticeWay.Hook, Url: $"{receiver.Address}"));
+        var host = await LinkedAsync(service, "quay-ticket-01");
+        await RaiseAsync(service, host);
+        await NextMailAsync(1);
+        var alert = (await AlertsAsync(service)).Single().Alerts[0];
+        await ActAsync(new AlertAct([alert.Id], AlertActKind.Snooze, time.GetUtcNow().AddHours(1)));
+        await PassAsync(service, TimeSpan.FromMinutes(30));
+        mailbox.Mails.Count.ShouldBe(1);
+        await PassAsync(service, TimeSpan.FromMinutes(35));
+        (await NextMailAsync(2)).Subject!.ShouldContain("quay-ticket-01");
+        await ActAsync(new AlertAct([alert.Id], AlertActKind.Dismiss, Note: "it is meant to be full"));
+        await UntilAsync(() => Task.FromResult(receiver.Calls.Any(c => c.Body.Contains("umbrek.alert.dismissed", StringComparison.Ordinal))), "the event");
+        await PassAsync(service, TimeSpan.FromMinutes(5));
+        // Who dismissed it knows.
+        mailbox.Mails.Count.ShouldBe(2);
+
+        Task ActAsync(AlertAct act) => service.Api.PostAsync("alerts/acts", act, WireJson.Default.AlertAct, WireJson.Default.PageAlertInfo, default);
     }
 
     [Fact]
@@ -421,6 +501,19 @@ public abstract class NoticeTests : IAsyncLifetime
             var before = engine.Looked;
             time.Advance(TimeSpan.FromTicks(Math.Min(TimeSpan.FromMinutes(5).Ticks, (until - time.GetUtcNow()).Ticks)));
             await UntilAsync(() => Task.FromResult(engine.Looked > before), "another look", TimeSpan.FromSeconds(1));
+        }
+    }
+
+    /// <summary>Lets time go by no faster than checks are run: what happens at once is found at once, however busy the machine is.</summary>
+    private async Task InStepAsync(TestService service, Func<bool> until, string what)
+    {
+        var engine = service.Get<CheckEngine>();
+        for (var step = 0; !until(); step++)
+        {
+            step.ShouldBeLessThan(1000, what);
+            var before = engine.Looked;
+            time.Advance(TimeSpan.FromSeconds(2));
+            await Wait.UntilAsync(() => engine.Looked > before, "checks to run");
         }
     }
 

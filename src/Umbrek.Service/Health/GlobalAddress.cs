@@ -1,7 +1,7 @@
 using System.Net;
 using System.Net.Sockets;
 
-namespace Umbrek.Core.Links;
+namespace Umbrek.Service.Health;
 
 /// <summary>
 /// Tells addresses that anybody on the internet may have from those of this machine and its neighbourhood, by the registries of special-purpose addresses

@@ -121,7 +121,7 @@ public sealed class ConsoleTests
         var rotation = await world.Api.PostAsync("key-rotations", new NewKeyRotation("plover-log-01"), WireJson.Default.NewKeyRotation, WireJson.Default.KeyRotationDetail, default);
         await Wait.UntilAsync(async () => (await world.Api.GetAsync($"key-rotations/{rotation.Info.Id}", WireJson.Default.KeyRotationDetail, default)).Info.IsOver, "the host to have its key");
         await world.Api.PostAsync("checks", new NewCheck("Memory in use", Subsystem.Memory, Severity.Information, "memory.used > 0 %", HoldSeconds: 10), WireJson.Default.NewCheck, WireJson.Default.CheckInfo, default);
-        var notice = (await world.Api.PostAsync("notices", new NewNotice("Observatory's own desk", NoticeWay.Hook, Severity.Information, GroupId: group, Url: "http://127.0.0.1:9/a-path-that-is-rather-long-for-a-telephone/alerts", Quiet: "mon-fri 19:00-07:00, sat-sun"), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default)).Notice;
+        var notice = (await world.Api.PostAsync("notices", new NewNotice("Observatory's own desk", NoticeWay.Hook, Severity.Information, GroupId: group, Url: "http://127.0.0.1:9/a-path-that-is-rather-long-for-a-telephone/alerts"), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default)).Notice;
         (await world.Api.ActAsync($"notices/{notice.Id}/try", WireJson.Default.DeliveryInfo, default)).Problem!.ShouldContain("--hooks-may-reach");
         await world.Api.PostAsync("maintenance", new NewMaintenance("Updates on Sunday night", 180, GroupId: group, On: "tidewell-*", Note: "the libraries are closed"), WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, default);
         var alert = Guid.Empty;

@@ -21,7 +21,7 @@ public static class WatchView
         (Subsystem.Reachability, "reach"), (Subsystem.Processor, "proc"), (Subsystem.Memory, "mem"), (Subsystem.Storage, "stor"), (Subsystem.Services, "serv"), (Subsystem.Updates, "upd"), (Subsystem.Security, "sec"), (Subsystem.Hardware, "hard"),
     ];
 
-    /// <param name="chosen">Which alert line is marked; kept within what there is.</param>
+    /// <param name="chosen">Which alert line is marked, kept within what there is; below 0 nobody chooses, and no keys are named.</param>
     /// <param name="colour">Whether severities are coloured besides their words.</param>
     /// <returns>At most <paramref name="height"/> lines of at most <paramref name="width"/> columns each, escape sequences not counted.</returns>
     public static List<string> Draw(WatchState state, int width, int height, int chosen, bool colour)
@@ -34,7 +34,7 @@ public static class WatchView
             head.Add(Cut($"What stands here is of {state.At:HH:mm:ss}: {TerminalText.Line(problem)}", width));
         }
         head.Add("");
-        var foot = new List<string> { "", Cut("q ends   ↑ ↓ choose   a: I am at it   (the console has the whole of it)", width) };
+        List<string> foot = chosen < 0 ? [] : ["", Cut("q ends   ↑ ↓ choose   a: I am at it   (the console has the whole of it)", width)];
         var places = Places(state.Overview, width, colour);
         var room = height - head.Count - foot.Count - 1;
         // Places give way before alerts do.
@@ -52,7 +52,7 @@ public static class WatchView
         var whereWidth = Math.Clamp(width / 4, 10, 32);
         var lines = new List<string> { Cut($"  {"Severity".PadRight(SeverityWidth)}{"Since".PadRight(SinceWidth)}{"Where".PadRight(whereWidth + 2)}What", width) };
         var visible = Math.Max(1, room - 2);
-        chosen = Math.Clamp(chosen, 0, state.Alerts.Count - 1);
+        chosen = Math.Min(chosen, state.Alerts.Count - 1);
         var first = Math.Clamp(chosen - visible + 1, 0, Math.Max(0, state.Alerts.Count - visible));
         foreach (var (line, i) in state.Alerts.Select((l, i) => (l, i)).Skip(first).Take(visible))
         {

@@ -69,6 +69,8 @@ public sealed partial class WatchViewTests
         coloured.ShouldAllBe(l => !Escapes().Replace(l, "").Contains('\u001b'));
         WatchView.Draw(state with { Problem = "localhost does not answer" }, 100, 20, 0, false)[1].ShouldBe("What stands here is of 09:41:12: localhost does not answer");
         WatchView.Draw(State(), 100, 20, 0, false).ShouldContain("  Nothing needs anybody.");
+        // Shown once, there is nothing to choose.
+        WatchView.Draw(state, 100, 20, -1, false).ShouldAllBe(l => !l.StartsWith('>') && !l.Contains("ends", StringComparison.Ordinal));
     }
 
     [GeneratedRegex("\u001b\\[[0-9;]*m")]

@@ -48,10 +48,14 @@ public sealed class AlertNotices(IDatabase database, EstateIndex estate, NoticeB
         return says is { } s ? new AlertNotice(notice.Row.Id, notice.Row.Name, s.Said, null, s.Until) : null;
     }
 
-    private static string Say(DeliveryRow d) => d.State switch
+    private static string Say(DeliveryRow d)
     {
-        DeliveryState.Delivered => $"told {d.To}",
-        DeliveryState.Failed => $"could not tell {d.To}: {d.Problem}",
-        _ => d.Problem is null ? $"is telling {d.To}" : $"tries again to tell {d.To}: {d.Problem}",
-    };
+        var to = d.Way == NoticeWay.Hook ? HookPost.Shown(d.To) : d.To;
+        return d.State switch
+        {
+            DeliveryState.Delivered => $"told {to}",
+            DeliveryState.Failed => $"could not tell {to}: {d.Problem}",
+            _ => d.Problem is null ? $"is telling {to}" : $"tries again to tell {to}: {d.Problem}",
+        };
+    }
 }

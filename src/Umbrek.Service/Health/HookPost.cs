@@ -81,6 +81,9 @@ public sealed class HookPost : INoticePost, IDisposable
         }
     }
 
+    /// <summary>A web hook's address for those who need not call it: what follows the machine's name often lets in whoever knows it.</summary>
+    public static string Shown(string url) => $"{new Uri(url).GetLeftPart(UriPartial.Authority)}/…";
+
     private static PostResult Read(HttpResponseMessage response, Uri target)
     {
         var status = (int)response.StatusCode;

@@ -47,7 +47,7 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
                 : row.Way == NoticeWay.Mail && row.Addresses.Length == 0 && (row.TeamId is not { } t || !reachable.Contains(t)) ? team is null ? "It tells nobody: its team is gone." : $"It tells nobody: no one of {team} has a mail address. Each sets one under People."
                 : problem;
             list.Add(new NoticeInfo(
-                row.Id, row.Name, row.GroupId, row.GroupId is { } group ? access.PathOf(group) : null, row.On, row.AtLeast, NoticeBook.ReadAbout(row.About), row.Way, row.TeamId, team, row.Addresses.Split(' ', StringSplitOptions.RemoveEmptyEntries), row.Url,
+                row.Id, row.Name, row.GroupId, row.GroupId is { } group ? access.PathOf(group) : null, row.On, row.AtLeast, NoticeBook.ReadAbout(row.About), row.Way, row.TeamId, team, row.Addresses.Split(' ', StringSplitOptions.RemoveEmptyEntries), row.Url is { } url && !MayChange(row, by) ? HookPost.Shown(url) : row.Url,
                 row.AfterSeconds, row.DigestAt?.Split(' '), row.Quiet, row.Zone, row.CriticalAlways, row.TellsEnd, row.Off, waiting, Count(DeliveryState.Failed), last.GetValueOrDefault(row.Id), trouble, row.CreatedBy, row.Version));
         }
         return list;
@@ -165,7 +165,7 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
             await using var db = database.Open();
             await db.Deliveries.Where(d => d.Id == delivery.Id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         }
-        return ToInfo(tried, row.Name, withBody: true);
+        return ToInfo(tried, row.Name, mayChange: true, withBody: true);
     }
 
     /// <summary>What was sent, the newest first: what it is about stands in it, so of notices at places of which one may see everything.</summary>
@@ -176,12 +176,12 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         {
             await FindAsync(db, named, by, cancel).ConfigureAwait(false);
         }
-        var names = (await db.Notices.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false)).Where(r => MayKnowOfAll(r, by) && (noticeId is null || r.Id == noticeId)).ToDictionary(r => r.Id, r => r.Name);
+        var names = (await db.Notices.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false)).Where(r => MayKnowOfAll(r, by) && (noticeId is null || r.Id == noticeId)).ToDictionary(r => r.Id);
         var ids = names.Keys.ToList();
         var (before, most) = (string.IsNullOrEmpty(cursor) ? (Guid?)null : Paging.ReadCursor(cursor), Paging.Size(limit));
         var all = db.Deliveries.AsNoTracking().Where(d => ids.Contains(d.NoticeId) && (state == null || d.State == state));
         var rows = await all.Where(d => before == null || d.Id.CompareTo(before.Value) < 0).OrderByDescending(d => d.Id).Take(most + 1).ToListAsync(cancel).ConfigureAwait(false);
-        return new Page<DeliveryInfo>([.. rows.Take(most).Select(r => ToInfo(r, names[r.NoticeId], withBody: false))], rows.Count > most ? $"{rows[most - 1].Id}" : null, await all.CountAsync(cancel).ConfigureAwait(false));
+        return new Page<DeliveryInfo>([.. rows.Take(most).Select(r => ToInfo(r, names[r.NoticeId].Name, MayChange(names[r.NoticeId], by), withBody: false))], rows.Count > most ? $"{rows[most - 1].Id}" : null, await all.CountAsync(cancel).ConfigureAwait(false));
     }
 
     public async Task<DeliveryInfo> DeliveryAsync(Guid id, Asker by, CancellationToken cancel)
@@ -194,7 +194,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
             throw ProblemException.NotFound("delivery");
         }
         // Whoever may change the notice may read what it says.
-        return ToInfo(row, notice.Name, withBody: notice.GroupId is { } group && access.PathOf(group) is { } path ? by.Reach.May(Permission.Configure, path) : by.Reach.Everywhere.Contains(Permission.Configure));
+        var mayChange = MayChange(notice, by);
+        return ToInfo(row, notice.Name, mayChange, withBody: mayChange);
     }
 
     /// <summary>Has what did not arrive tried again, or forgets it.</summary>
@@ -318,8 +319,10 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
 
     private bool MayKnowOfAll(NoticeRow row, Asker by) => row.GroupId is { } group ? access.PathOf(group) is { } path && by.Reach.May(Permission.See, path) : by.Reach.Everywhere.Contains(Permission.See);
 
+    private bool MayChange(NoticeRow row, Asker by) => row.GroupId is { } group ? access.PathOf(group) is { } path && by.Reach.May(Permission.Configure, path) : by.Reach.Everywhere.Contains(Permission.Configure);
+
     private bool IsShown(NoticeRow row, Asker by) => row.GroupId is not { } group ? by.Reach.Anywhere.Contains(Permission.See) : access.PathOf(group) is { } path && by.Reach.Shows(path);
 
-    private static DeliveryInfo ToInfo(DeliveryRow d, string notice, bool withBody) =>
-        new(d.Id, d.NoticeId, notice, d.Way, d.To, d.Subject, withBody ? d.Body : null, d.State, d.Attempts, d.CreatedAt, d.State == DeliveryState.Waiting ? d.NextAt : null, d.DoneAt, d.Problem);
+    private static DeliveryInfo ToInfo(DeliveryRow d, string notice, bool mayChange, bool withBody) =>
+        new(d.Id, d.NoticeId, notice, d.Way, d.Way == NoticeWay.Hook && !mayChange ? HookPost.Shown(d.To) : d.To, d.Subject, withBody ? d.Body : null, d.State, d.Attempts, d.CreatedAt, d.State == DeliveryState.Waiting ? d.NextAt : null, d.DoneAt, d.Problem);
 }

@@ -152,7 +152,7 @@ public abstract class NoticeTests : IAsyncLifetime
         (failed.Problem, failed.Attempts > 20).ShouldBe(("127.0.0.1 answers 404.", true));
         var shown = (await service.Api.GetAsync("notices", WireJson.Default.PageNoticeInfo, default)).Items.Single();
         (shown.Failed, shown.Waiting).ShouldBe((1, 0));
-        (await DetailAsync(service, (await AlertsAsync(service)).Single().Alerts[0].Id)).Notices.Single().Said.ShouldBe($"could not tell {receiver.Address}: 127.0.0.1 answers 404.");
+        (await DetailAsync(service, (await AlertsAsync(service)).Single().Alerts[0].Id)).Notices.Single().Said.ShouldBe($"could not tell http://127.0.0.1:{receiver.Port}/…: 127.0.0.1 answers 404.");
 
         receiver.Answers = _ => new CallAnswer(204);
         (await service.Api.PostAsync("deliveries/act", new DeliveryAct(DeliveryActKind.Resend, NoticeId: notice.Notice.Id), WireJson.Default.DeliveryAct, WireJson.Default.DeliveriesChanged, default)).Count.ShouldBe(1);
@@ -326,7 +326,14 @@ public abstract class NoticeTests : IAsyncLifetime
         await PassAsync(service, TimeSpan.FromMinutes(5));
         receiver.Calls.ShouldHaveSingleItem().Path.ShouldEndWith("?meant");
         (await DetailAsync(service, (await AlertsAsync(service)).Single().Alerts[0].Id)).Notices.Select(n => $"{n.Notice} {n.Said}").Order(StringComparer.Ordinal)
-            .ShouldBe([$"meant told {receiver.Address}?meant", "off tells nobody: it is switched off"]);
+            .ShouldBe([$"meant told http://127.0.0.1:{receiver.Port}/…", "off tells nobody: it is switched off"]);
+
+        // What follows the machine's name may let in whoever knows it: only who may change the notice sees that.
+        using var viewer = await service.JoinedByAsync("tomasz", "viewer", "Saltmarsh Ferry");
+        var shown = $"http://127.0.0.1:{receiver.Port}/…";
+        (await viewer.GetAsync($"notices/{told.Notice.Id}", WireJson.Default.NoticeInfo, default)).Url.ShouldBe(shown);
+        (await viewer.GetAsync("deliveries", WireJson.Default.PageDeliveryInfo, default)).Items.ShouldHaveSingleItem().To.ShouldBe(shown);
+        (await DeliveriesAsync(service)).Single().To.ShouldBe($"{receiver.Address}?meant");
 
         // Another secret counts from the next call on; whoever changed it meanwhile is told of that.
         var renewed = await service.Api.ActAsync($"notices/{told.Notice.Id}/secret", WireJson.Default.NoticeMade, default);

@@ -50,6 +50,11 @@ else
   done
 fi
 
+if grep -qs '\[FAIL\]' "$results"/*.log; then
+  echo
+  echo "Failed:"
+  grep -hs '\[FAIL\]' "$results"/*.log | sed 's/ *\[FAIL\]//'
+fi
 echo
 echo "$passed passed, $failed failed"
 [ "$failed" -eq 0 ] && [ "$passed" -gt 0 ]

@@ -42,7 +42,7 @@ internal sealed partial class TestPrograms : IAsyncDisposable
     }
 
     /// <summary>Runs a program to its end.</summary>
-    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null, int seconds = 90)
+    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null, int seconds = 300)
     {
         var start = new ProcessStartInfo(program.Contains('/') ? program : PathOf(program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
         foreach (var (name, value) in environment ?? new Dictionary<string, string>())
@@ -129,9 +129,9 @@ internal sealed partial class TestPrograms : IAsyncDisposable
 /// <summary>Waits for something to become true, by asking often; never by hoping that a time is long enough.</summary>
 internal static class Wait
 {
-    public static Task UntilAsync(Func<bool> done, string what, int seconds = 60) => UntilAsync(() => Task.FromResult(done()), what, seconds);
+    public static Task UntilAsync(Func<bool> done, string what, int seconds = 180) => UntilAsync(() => Task.FromResult(done()), what, seconds);
 
-    public static async Task UntilAsync(Func<Task<bool>> done, string what, int seconds = 60)
+    public static async Task UntilAsync(Func<Task<bool>> done, string what, int seconds = 180)
     {
         var began = Stopwatch.GetTimestamp();
         while (!await done())

@@ -117,7 +117,7 @@ internal sealed class World : IAsyncDisposable
 
     public async Task<JobDetail> EndedAsync(Guid id)
     {
-        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 90);
+        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 300);
         return await JobAsync(id);
     }
 

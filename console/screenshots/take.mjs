@@ -36,9 +36,11 @@ await page.getByRole("heading", { name: "Sign in" }).waitFor();
 await page.getByLabel("Name").fill(name);
 await page.getByRole("textbox", { name: "Password" }).fill(password);
 await page.getByRole("button", { name: "Sign in", exact: true }).click();
-await page.getByText("dome-control").first().waitFor();
+await page.getByRole("heading", { name: "What needs a person" }).waitFor();
 await page.getByRole("button", { name: "It is mine" }).click();
 await page.getByText("Was that you?").waitFor({ state: "detached" });
+await page.goto(`${address}/hosts`);
+await page.getByText("dome-control").first().waitFor();
 await shot("console-hosts.png");
 
 await page.keyboard.press("/");

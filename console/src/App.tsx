@@ -99,7 +99,7 @@ function Inside() {
         <Route path="/join/agents" element={<AgentsPage />} />
         <Route path="/join/find" element={<FindPage />} />
         <Route path="/join/:id" element={<InstallerPage />} />
-        <Route path="/" element={<Navigate to="/hosts" replace />} />
+        <Route path="/" element={<Navigate to="/now" replace />} />
         <Route
           path="*"
           element={

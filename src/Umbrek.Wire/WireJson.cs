@@ -36,12 +36,16 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
 [JsonSerializable(typeof(LinkWelcome))]
 [JsonSerializable(typeof(FactReport))]
 [JsonSerializable(typeof(SampleBatch))]
+[JsonSerializable(typeof(WantedProbes))]
+[JsonSerializable(typeof(ProbeReport))]
+[JsonSerializable(typeof(ProbeTried))]
 [JsonSerializable(typeof(RunEventBatch))]
 [JsonSerializable(typeof(RunOrder))]
 [JsonSerializable(typeof(RunCancel))]
@@ -106,7 +110,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
-        typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
+        typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
         typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
@@ -323,6 +327,16 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(Page<CheckInfo>))]
 [JsonSerializable(typeof(NewCheck))]
 [JsonSerializable(typeof(CheckWish))]
+[JsonSerializable(typeof(WantedProbes))]
+[JsonSerializable(typeof(ProbeReport))]
+[JsonSerializable(typeof(ProbeTried))]
+[JsonSerializable(typeof(Page<ProbeOnHost>))]
+[JsonSerializable(typeof(ProbeTrialWish))]
+[JsonSerializable(typeof(Page<ProbeTrialLine>))]
+[JsonSerializable(typeof(List<ProbeOnHost>))]
+[JsonSerializable(typeof(List<ProbeTrialLine>))]
+[JsonSerializable(typeof(List<ProbeResult>))]
+[JsonSerializable(typeof(Probe))]
 [JsonSerializable(typeof(CheckTrial))]
 [JsonSerializable(typeof(CheckTrialResult))]
 [JsonSerializable(typeof(NoticeInfo))]

@@ -1181,6 +1181,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/probes": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where checks with probes stand on a host. */
+    get: operations["listHostProbes"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/hosts": {
     parameters: {
       query?: never;
@@ -1660,6 +1677,40 @@ export interface paths {
     put?: never;
     /** A check of one's own, for everything or for a group. */
     post: operations["createCheck"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks/probe-trial": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Has hosts look once, and does nothing about what they find. */
+    post: operations["tryProbe"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/checks/{key}/hosts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Where a check with a probe stands on its hosts. */
+    get: operations["listProbedHosts"];
+    put?: never;
+    post?: never;
     delete?: never;
     options?: never;
     head?: never;
@@ -2382,6 +2433,8 @@ export interface components {
       createdBy: null | string;
       /** Format: int64 */
       version: number;
+      probe?: null | components["schemas"]["Probe"];
+      looks?: null | string;
       isBuiltIn?: boolean;
     };
     CheckSetting: {
@@ -2732,7 +2785,8 @@ export interface components {
       | "merged"
       | "ran"
       | "updated"
-      | "alerted";
+      | "alerted"
+      | "checked";
     HostLink: {
       title: string;
       url: string;
@@ -3059,6 +3113,7 @@ export interface components {
       name: string;
       subsystem: components["schemas"]["Subsystem"];
       severity: components["schemas"]["Severity"];
+      /** @default  */
       when: string;
       until?: null | string;
       /**
@@ -3070,6 +3125,7 @@ export interface components {
       fix?: null | string;
       /** Format: uuid */
       groupId?: null | string;
+      probe?: null | components["schemas"]["Probe"];
     };
     NewGrant: {
       technician: null | string;
@@ -3410,6 +3466,18 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfProbeOnHost: {
+      items: components["schemas"]["ProbeOnHost"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfProbeTrialLine: {
+      items: components["schemas"]["ProbeTrialLine"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfReleaseInfo: {
       items: components["schemas"]["ReleaseInfo"][];
       nextCursor: null | string;
@@ -3573,6 +3641,85 @@ export interface components {
     };
     /** @enum {unknown} */
     PresenceState: "expected" | "linked" | "returning" | "away";
+    Probe: {
+      kind: components["schemas"]["ProbeKind"];
+      target: string;
+      text?: null | string;
+      /**
+       * Format: double
+       * @default 60
+       */
+      everySeconds: number;
+      /**
+       * Format: double
+       * @default 10
+       */
+      timeoutSeconds: number;
+      /**
+       * Format: double
+       * @default 60
+       */
+      graceSeconds: number;
+      act?: components["schemas"]["ProbeAct"];
+      actScript?: null | string;
+      needs?: components["schemas"]["HostAct"];
+      figures?: null | string[];
+    };
+    /**
+     * @default none
+     * @enum {unknown}
+     */
+    ProbeAct: "none" | "restart" | "script";
+    ProbeFigure: {
+      name: string;
+      /** Format: double */
+      value: number;
+      unit: components["schemas"]["Dimension"];
+    };
+    /** @enum {unknown} */
+    ProbeKind: "service" | "program" | "port" | "web" | "ping" | "log" | "script" | "certificate";
+    ProbeOnHost: {
+      check: string;
+      checkName: string;
+      severity: components["schemas"]["Severity"];
+      looks: string;
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      result: null | components["schemas"]["ProbeResult"];
+      past: null | string;
+      raised: boolean;
+    };
+    ProbeResult: {
+      check: string;
+      state: components["schemas"]["ProbeState"];
+      says: string;
+      figures: components["schemas"]["ProbeFigure"][];
+      /** Format: date-time */
+      since: string;
+      /** Format: date-time */
+      at: string;
+    };
+    /** @enum {unknown} */
+    ProbeState: "unknown" | "well" | "failed" | "starting";
+    ProbeTrialLine: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      state: components["schemas"]["ProbeState"];
+      says: string;
+      figures: components["schemas"]["ProbeFigure"][];
+      past: null | string;
+      bad: boolean;
+    };
+    ProbeTrialWish: {
+      probe: components["schemas"]["Probe"];
+      on: string;
+      /** @default  */
+      when: string;
+    };
     Problem: {
       type: null | string;
       title: null | string;
@@ -6872,6 +7019,37 @@ export interface operations {
       };
     };
   };
+  listHostProbes: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfProbeOnHost"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   listHosts: {
     parameters: {
       query?: {
@@ -8049,6 +8227,70 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["CheckInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  tryProbe: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ProbeTrialWish"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfProbeTrialLine"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listProbedHosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        key: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfProbeOnHost"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -153,7 +153,15 @@ export type HealthTrend = Omit<MayMiss<Schemas["HealthTrend"]>, "filling"> & {
   filling: MayMiss<Schemas["FillingHost"]>[];
 };
 export type CheckSetting = MayMiss<Schemas["CheckSetting"]>;
-export type CheckInfo = Omit<MayMiss<Schemas["CheckInfo"]>, "settings" | "severity"> & {
+export type ProbeKind = Schemas["ProbeKind"];
+export type ProbeState = Schemas["ProbeState"];
+export type Probe = MayMiss<Schemas["Probe"]>;
+export type ProbeFigure = Schemas["ProbeFigure"];
+export type ProbeResult = Omit<MayMiss<Schemas["ProbeResult"]>, "figures"> & { figures: ProbeFigure[] };
+export type ProbeOnHost = Omit<MayMiss<Schemas["ProbeOnHost"]>, "result"> & { result?: ProbeResult | null };
+export type ProbeTrialLine = MayMiss<Schemas["ProbeTrialLine"]>;
+export type CheckInfo = Omit<MayMiss<Schemas["CheckInfo"]>, "settings" | "severity" | "probe"> & {
+  probe?: Probe | null;
   severity: Severity;
   settings: CheckSetting[];
 };

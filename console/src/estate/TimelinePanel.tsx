@@ -18,6 +18,7 @@ const words: Record<TimelineEntry["kind"], string> = {
   ran: "job",
   updated: "agent updated",
   alerted: "alert",
+  checked: "check",
 };
 
 /** What happened to a host, newest first. */

@@ -4,6 +4,7 @@ import { selectionOf } from "../jobs/CommandPanel";
 import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { AlertLines } from "./AlertLines";
+import { ProbesPart } from "./ProbesPart";
 import { useAlerts } from "./useAlerts";
 import { useMaintenance } from "./useMaintenance";
 
@@ -36,6 +37,7 @@ export function AlertsPanel({ host }: { host: HostSummary }) {
         ) : (
           <AlertLines lines={lines} ofOneHost />
         ))}
+      <ProbesPart hostId={host.id} />
     </section>
   );
 }

@@ -5,11 +5,22 @@ import type { CheckInfo, GroupInfo, Severity, Subsystem } from "../api/types";
 import { groupChoices } from "../estate/useGroups";
 import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
+import { ProbeFields } from "./ProbeFields";
+import { newProbe } from "./probeWords";
 import { severities, subsystems } from "./severity";
 import { type OwnCheck, type Rule, type Setting, useKeepCheck, useSayCheck, useTrial } from "./useChecks";
 import { scopeSelection } from "./useAlerts";
 
 const everything = "everything";
+
+const HoldField = ({ seconds, onChange }: { seconds: number; onChange: (seconds: number) => void }) => (
+  <NumberInput
+    label="For how many seconds without a break, either way"
+    min={10}
+    value={seconds}
+    onChange={(v) => onChange(typeof v === "number" ? v : 0)}
+  />
+);
 
 /** The rule's three parts, and what they would have raised. */
 function RuleFields({ rule, onChange, on }: { rule: Rule; onChange: (rule: Rule) => void; on?: string | undefined }) {
@@ -30,12 +41,7 @@ function RuleFields({ rule, onChange, on }: { rule: Rule; onChange: (rule: Rule)
         value={rule.until}
         onChange={(e) => onChange({ ...rule, until: e.currentTarget.value })}
       />
-      <NumberInput
-        label="For how many seconds without a break, either way"
-        min={10}
-        value={rule.holdSeconds}
-        onChange={(v) => onChange({ ...rule, holdSeconds: typeof v === "number" ? v : 0 })}
-      />
+      <HoldField seconds={rule.holdSeconds} onChange={(holdSeconds) => onChange({ ...rule, holdSeconds })} />
       <div className="trial">
         <Button
           variant="default"
@@ -89,6 +95,7 @@ export function OwnCheckEditor({
     follows: check?.follows ?? "",
     fix: check?.fix ?? "",
     groupId: groups.find((g) => g.path === check?.place)?.id ?? null,
+    probe: check?.probe ?? null,
   });
   const save = useKeepCheck(check, onClose);
   const change = (part: Partial<OwnCheck>) => setOwn({ ...own, ...part });
@@ -115,7 +122,29 @@ export function OwnCheckEditor({
           allowDeselect={false}
           searchable
         />
-        <RuleFields rule={own} onChange={(rule) => change(rule)} on={place && scopeSelection(place)} />
+        <SegmentedControl
+          aria-label="What it goes by"
+          data={[
+            { value: "known", label: "what is known of hosts" },
+            { value: "probe", label: "what their agents look at" },
+          ]}
+          value={own.probe ? "probe" : "known"}
+          onChange={(v) => change({ probe: v === "probe" ? newProbe("service") : null, when: "" })}
+        />
+        {own.probe ? (
+          <>
+            <ProbeFields
+              probe={own.probe}
+              limits={own.when}
+              on={place && scopeSelection(place)}
+              onProbe={(probe) => setOwn((o) => ({ ...o, probe }))}
+              onLimits={(when) => setOwn((o) => ({ ...o, when }))}
+            />
+            <HoldField seconds={own.holdSeconds} onChange={(holdSeconds) => change({ holdSeconds })} />
+          </>
+        ) : (
+          <RuleFields rule={own} onChange={(rule) => change(rule)} on={place && scopeSelection(place)} />
+        )}
         <SegmentedControl
           aria-label="How bad it is"
           data={severities}
@@ -208,7 +237,7 @@ function SettingForm({
     holdSeconds: before?.holdSeconds ?? check.holdSeconds,
     note: before?.note ?? "",
   });
-  const [ownRule, setOwnRule] = useState(Boolean(before?.when));
+  const [ownRule, setOwnRule] = useState(Boolean(check.probe ? before?.holdSeconds : before?.when));
   const say = useSayCheck(onClose);
   const change = (part: Partial<Setting>) => setSetting({ ...setting, ...part });
   const above = groupId ? "as above it" : "as built";
@@ -217,7 +246,7 @@ function SettingForm({
       className="stack"
       onSubmit={(e) => {
         e.preventDefault();
-        say.mutate(ownRule ? setting : { ...setting, when: "" });
+        say.mutate(ownRule ? { ...setting, ownHold: Boolean(check.probe) } : { ...setting, when: "" });
       }}
     >
       <SegmentedControl
@@ -237,19 +266,34 @@ function SettingForm({
         onChange={(v) => change({ severity: (v || null) as Severity | null })}
         allowDeselect={false}
       />
+      {check.probe && (
+        <p className="muted fine">
+          It looks by a probe: what that looks at is the same everywhere. For another one there, make another check.
+        </p>
+      )}
       <SegmentedControl
         aria-label="Which rule"
-        data={[
-          { value: "above", label: `the rule ${above}` },
-          { value: "own", label: "a rule of its own" },
-        ]}
+        data={
+          check.probe
+            ? [
+                { value: "above", label: `the hold time ${above}` },
+                { value: "own", label: "a hold time of its own" },
+              ]
+            : [
+                { value: "above", label: `the rule ${above}` },
+                { value: "own", label: "a rule of its own" },
+              ]
+        }
         value={ownRule ? "own" : "above"}
         onChange={(v) => {
           setOwnRule(v === "own");
-          if (v === "own" && !setting.when) change({ when: check.when, until: check.until ?? "" });
+          if (v === "own" && !setting.when && !check.probe) change({ when: check.when, until: check.until ?? "" });
         }}
       />
-      {ownRule && (
+      {ownRule && check.probe && (
+        <HoldField seconds={setting.holdSeconds} onChange={(holdSeconds) => change({ holdSeconds })} />
+      )}
+      {ownRule && !check.probe && (
         <RuleFields
           rule={setting}
           onChange={(rule) => change(rule)}

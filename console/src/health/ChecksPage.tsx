@@ -8,11 +8,13 @@ import { useGroups } from "../estate/useGroups";
 import { span } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { OwnCheckEditor, SettingEditor } from "./CheckEditor";
+import { ProbedHosts } from "./ProbedHosts";
+import { NewRule, RuleLocked } from "./RuleActs";
 import { RulesTabs } from "./RulesTabs";
 import { SeverityWord } from "./severity";
 import { useChecks, useRemoveCheck } from "./useChecks";
 
-type Open = { act: "new" } | { act: "change" | "say" | "remove"; check: CheckInfo };
+type Open = { act: "new" } | { act: "change" | "say" | "remove" | "hosts"; check: CheckInfo };
 
 /** The rules that raise alerts: built in, and of one's own; each may be otherwise in a place. */
 export function ChecksPage() {
@@ -29,11 +31,9 @@ export function ChecksPage() {
       <div className="page-head">
         <h1>Rules</h1>
         <RulesTabs />
-        {mine.length > 0 && (
-          <Button style={{ marginLeft: "auto" }} variant="filled" onClick={() => setOpen({ act: "new" })}>
-            New check …
-          </Button>
-        )}
+        <NewRule groups={groups} onClick={() => setOpen({ act: "new" })}>
+          New check …
+        </NewRule>
       </div>
       <Trouble error={checks.error} />
       <div className="rows">
@@ -49,9 +49,12 @@ export function ChecksPage() {
               </span>
             </span>
             <span className="check-rule">
-              <span className="mono">{c.when}</span>
+              {c.looks ? <span>{c.looks}</span> : <span className="mono">{c.when}</span>}
               <span className="muted">
                 for {span(c.holdSeconds * 1000)}
+                {c.probe && `, looked at every ${span(c.probe.everySeconds * 1000)}`}
+                {c.probe?.act === "restart" && "; the agent starts it again"}
+                {c.probe?.act === "script" && "; the agent runs a script that helps"}
                 {c.until && (
                   <>
                     , until <span className="mono">{c.until}</span>
@@ -72,6 +75,16 @@ export function ChecksPage() {
               )}
             </span>
             <span className="acts">
+              {c.probe && (
+                <Button
+                  size="compact-sm"
+                  variant="default"
+                  aria-label={`${c.name}, host by host`}
+                  onClick={() => setOpen({ act: "hosts", check: c })}
+                >
+                  Hosts …
+                </Button>
+              )}
               {mine.length > 0 && (
                 <Button
                   size="compact-sm"
@@ -82,6 +95,7 @@ export function ChecksPage() {
                   Otherwise …
                 </Button>
               )}
+              {c.id && !mayChange(c) && <RuleLocked groupId={groups.find((g) => g.path === c.place)?.id} />}
               {c.id && mayChange(c) && (
                 <>
                   <Button
@@ -112,6 +126,7 @@ export function ChecksPage() {
       {open?.act === "say" && (
         <SettingEditor check={open.check} groups={mine} mayEverywhere={mayEverywhere} onClose={close} />
       )}
+      {open?.act === "hosts" && <ProbedHosts check={open.check} onClose={close} />}
       {open?.act === "remove" && <Remove check={open.check} onClose={close} />}
     </main>
   );

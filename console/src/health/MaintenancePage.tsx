@@ -8,6 +8,7 @@ import { minute } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
 import { MaintenanceEditor } from "./MaintenanceEditor";
 import { lasting, recurrenceWords } from "./recurrence";
+import { NewRule, RuleLocked } from "./RuleActs";
 import { RulesTabs } from "./RulesTabs";
 import { useEndMaintenance, useMaintenance, useRemoveMaintenance } from "./useMaintenance";
 
@@ -31,11 +32,9 @@ export function MaintenancePage() {
       <div className="page-head">
         <h1>Rules</h1>
         <RulesTabs />
-        {mine.length > 0 && (
-          <Button style={{ marginLeft: "auto" }} variant="filled" onClick={() => setOpen({ act: "new" })}>
-            New maintenance window …
-          </Button>
-        )}
+        <NewRule groups={groups} onClick={() => setOpen({ act: "new" })}>
+          New maintenance window …
+        </NewRule>
       </div>
       <p className="muted">
         In a maintenance window alerts are raised and shown, and nobody is told of them. What is still so when it ends
@@ -81,6 +80,7 @@ export function MaintenancePage() {
               )}
             </span>
             <span className="acts">
+              {!mayChange(w) && <RuleLocked groupId={w.groupId} />}
               {mayChange(w) && (
                 <>
                   {w.now && (

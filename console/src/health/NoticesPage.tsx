@@ -10,6 +10,7 @@ import { Deliveries } from "./Deliveries";
 import { MailPanel } from "./MailPanel";
 import { NoticeEditor } from "./NoticeEditor";
 import { noticeOf, noticeTo, noticeWhen, noticeWish } from "./noticeWords";
+import { NewRule, RuleLocked } from "./RuleActs";
 import { RulesTabs } from "./RulesTabs";
 import { SeverityMark } from "./severity";
 import { useKeepNotice, useNotices, useRemoveNotice, useRenewSecret, useTryNotice } from "./useNotices";
@@ -36,11 +37,9 @@ export function NoticesPage() {
       <div className="page-head">
         <h1>Rules</h1>
         <RulesTabs />
-        {mine.length > 0 && (
-          <Button style={{ marginLeft: "auto" }} variant="filled" onClick={() => setOpen({ act: "new" })}>
-            New notice …
-          </Button>
-        )}
+        <NewRule groups={groups} onClick={() => setOpen({ act: "new" })}>
+          New notice …
+        </NewRule>
       </div>
       <Trouble error={notices.error} />
       {notices.data?.length === 0 && (
@@ -135,6 +134,7 @@ function NoticeRow({
         {notice.failed > 0 && <div className="trouble">{notice.failed} given up</div>}
       </span>
       <span className="acts">
+        {!mayChange && <RuleLocked groupId={notice.groupId} />}
         {mayChange && (
           <>
             <Button

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
-import type { CheckInfo, CheckTrialResult, Severity, Subsystem } from "../api/types";
+import type { CheckInfo, CheckTrialResult, Probe, Severity, Subsystem } from "../api/types";
 
 export const useChecks = () =>
   useQuery({
@@ -22,6 +22,8 @@ export interface OwnCheck extends Rule {
   follows: string;
   fix: string;
   groupId: string | null;
+  /** What the hosts' agents look at; null when it is about what is known anyway. */
+  probe: Probe | null;
 }
 
 export interface Setting extends Rule {
@@ -31,6 +33,8 @@ export interface Setting extends Rule {
   off: boolean | null;
   severity: Severity | null;
   note: string;
+  /** Its hold time counts without a rule of its own. */
+  ownHold?: boolean;
   /** Says nothing there any more. */
   nothing?: boolean;
 }
@@ -46,7 +50,12 @@ function useChange<T>(change: (wish: T) => Promise<unknown>, onDone: () => void)
 
 export const useKeepCheck = (check: CheckInfo | undefined, onDone: () => void) =>
   useChange((own: OwnCheck) => {
-    const body = { ...own, until: own.until || null, follows: own.follows || null, fix: own.fix || null };
+    const body = {
+      ...own,
+      until: own.probe ? null : own.until || null,
+      follows: own.follows || null,
+      fix: own.fix || null,
+    };
     return check?.id
       ? ask(
           api.PUT("/api/v1/checks/{id}", {
@@ -72,7 +81,7 @@ export const useSayCheck = (onDone: () => void) =>
                 severity: s.severity,
                 when: s.when || null,
                 until: s.when ? s.until || null : null,
-                holdSeconds: s.when ? s.holdSeconds : null,
+                holdSeconds: s.when || s.ownHold ? s.holdSeconds : null,
                 note: s.note || null,
               },
         }),

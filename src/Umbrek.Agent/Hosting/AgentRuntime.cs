@@ -40,7 +40,9 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         using var runs = NewRuns();
         using var ending = new CancellationTokenSource();
         using var restart = new CancellationTokenSource();
-        using var link = NewLink(runs, restart.Cancel);
+        await using var probes = NewProbes();
+        using var link = NewLink(runs, probes, restart.Cancel);
+        probes.Load();
         var linking = link.RunAsync(ending.Token);
         var sampling = SampleAsync(link, ending.Token);
         using (var either = CancellationTokenSource.CreateLinkedTokenSource(stop, abandon, restart.Token))
@@ -63,7 +65,8 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         limit.CancelAfter(within);
         using var ending = new CancellationTokenSource();
-        using var link = NewLink(runs);
+        await using var probes = NewProbes();
+        using var link = NewLink(runs, probes);
         foreach (var run in runs.Unfinished)
         {
             runs.Cancel(run);
@@ -98,7 +101,9 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         return runs;
     }
 
-    private AgentLink NewLink(RunTable runs, Action? restart = null) => new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), log), runs, samples, time, log, (s, problem) => Report(runs, s, problem), restart);
+    private ProbeRunner NewProbes() => new(state, platform, Rules, time, log);
+
+    private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null) => new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), log), runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {

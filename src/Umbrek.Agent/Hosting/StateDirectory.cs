@@ -34,6 +34,9 @@ public sealed class StateDirectory
     /// <summary>The host policy that the service wants.</summary>
     public string WantedPolicyFile => System.IO.Path.Combine(Path, "wanted-policy.json");
 
+    /// <summary>What the service wants looked at.</summary>
+    public string ProbesFile => System.IO.Path.Combine(Path, "probes.json");
+
     /// <summary>What the computer's owner narrows that to, whatever the service wants. Beside root's other settings where this is root's own directory.</summary>
     public string LimitFile => Path == RootsOwn ? "/etc/umbrek-agent/limit.json" : System.IO.Path.Combine(Path, "limit.json");
 

@@ -36,6 +36,7 @@ public sealed class AgentLink(
     ChannelDialer channels,
     RunTable runs,
     SampleBacklog samples,
+    ProbeRunner probes,
     TimeProvider time,
     AgentLog log,
     Action<LinkState, string?> report,
@@ -52,10 +53,16 @@ public sealed class AgentLink(
     /// <summary>How often the file that limits this side is looked at for the service's sake; every order looks at it anyway.</summary>
     private static readonly TimeSpan LimitLookInterval = TimeSpan.FromSeconds(5);
 
+    /// <summary>How often figures of probes are looked at for what is new in them; a change of state is told at once.</summary>
+    private static readonly TimeSpan ProbeReportInterval = TimeSpan.FromSeconds(15);
+
+    private const int MostLooks = 4;
+
     private readonly SemaphoreSlim newSamples = new(0);
     private readonly IAgentUpdate? update = platform.Update(state);
     private readonly ConcurrentDictionary<Guid, CancellationTokenSource> scans = new();
     private int updating;
+    private int looking;
     private AgentIdentity identity = enrolledAs;
     private HubConnection? current;
     private TimeSpan clockError;
@@ -187,6 +194,7 @@ public sealed class AgentLink(
         connection.On<ChannelOrder>(ToAgent.OpenChannel, c => { orders.Writer.TryWrite(c); });
         connection.On<SessionEnd>(ToAgent.EndSession, e => { orders.Writer.TryWrite(e); });
         connection.On<HostPolicy>(ToAgent.WantPolicy, p => { orders.Writer.TryWrite(p); });
+        connection.On<WantedProbes>(ToAgent.WantProbes, p => { orders.Writer.TryWrite(p); });
         var known = new Dictionary<string, string>(StringComparer.Ordinal);
         connection.On<HostRequest, HostAnswer>(ToAgent.Ask, request => AnswerAsync(connection, known, request, ended.Token));
 
@@ -234,6 +242,7 @@ public sealed class AgentLink(
         linked();
         report(LinkState.Linked, null);
         runs.Rewind();
+        probes.Rewind();
         var work = new[]
         {
             TakeOrdersAsync(connection, orders.Reader, ended.Token),
@@ -242,6 +251,7 @@ public sealed class AgentLink(
             SendFactsAsync(connection, known, ended.Token),
             SendSideAsync(connection, told, ended.Token),
             SendKeyReportsAsync(connection, ended.Token),
+            SendProbesAsync(connection, ended.Token),
         };
         await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
         await ended.CancelAsync().ConfigureAwait(false);
@@ -317,6 +327,10 @@ public sealed class AgentLink(
             else if (order is HostPolicy policy)
             {
                 rules.Want(policy);
+            }
+            else if (order is WantedProbes { Probes: not null } wanted)
+            {
+                probes.Want(wanted);
             }
         }
     }
@@ -405,6 +419,23 @@ public sealed class AgentLink(
         }
     }
 
+    /// <summary>Told when the service has answered; until then it is told again with the next link.</summary>
+    private async Task SendProbesAsync(HubConnection connection, CancellationToken ended)
+    {
+        while (true)
+        {
+            while (probes.Next() is var (report, told))
+            {
+                if (!await connection.InvokeAsync<bool>(ToService.Probes, report, ended).ConfigureAwait(false))
+                {
+                    break;
+                }
+                told();
+            }
+            await probes.News.WaitAsync(ProbeReportInterval, ended).ConfigureAwait(false);
+        }
+    }
+
     private async Task ReportFactsAsync(HubConnection connection, Dictionary<string, string> known, CancellationToken ended)
     {
         List<Fact> changed = [];
@@ -451,6 +482,8 @@ public sealed class AgentLink(
                         await running.CancelAsync().ConfigureAwait(false);
                     }
                     return new HostAnswer(null);
+                case HostRequest.BeginLook when request.Look is { Probe: not null } look:
+                    return new HostAnswer(BeginLook(connection, look, ended));
                 case HostRequest.Ping:
                     return new HostAnswer(null);
                 default:
@@ -504,6 +537,35 @@ public sealed class AgentLink(
         finally
         {
             Volatile.Write(ref updating, 0);
+        }
+    }
+
+    /// <summary>Answers at once: a look takes longer than a link may stand still for.</summary>
+    private string? BeginLook(HubConnection connection, LookOrder order, CancellationToken ended)
+    {
+        if (Interlocked.Increment(ref looking) > MostLooks)
+        {
+            Interlocked.Decrement(ref looking);
+            return $"This host tries {MostLooks} other looks just now.";
+        }
+        _ = LookAsync(connection, order, ended);
+        return null;
+    }
+
+    private async Task LookAsync(HubConnection connection, LookOrder order, CancellationToken ended)
+    {
+        try
+        {
+            var found = await probes.TryAsync(order.Probe, ended).ConfigureAwait(false);
+            await connection.SendAsync(ToService.ProbeTried, new ProbeTried(order.TrialId, found), ended).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is not OutOfMemoryException)
+        {
+            log.Warning($"what a look found could not be told: {e.Message}");
+        }
+        finally
+        {
+            Interlocked.Decrement(ref looking);
         }
     }
 

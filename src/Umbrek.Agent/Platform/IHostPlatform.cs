@@ -1,4 +1,5 @@
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Core.Estate;
@@ -43,6 +44,12 @@ public interface IHostPlatform
 
     /// <summary>Looks who answers at addresses around this host: one element for each address that was tried, null where nobody did.</summary>
     IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel);
+
+    /// <summary>How checks look at this host, and help it.</summary>
+    IProber Prober(StateDirectory state);
+
+    /// <summary>When the host started; null when the system does not show it.</summary>
+    DateTimeOffset? BootedAt(DateTimeOffset now);
 
     /// <summary>Why the agent is being stopped, as far as the system shows it.</summary>
     AwayReason StopReason();

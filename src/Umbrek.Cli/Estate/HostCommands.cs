@@ -135,6 +135,10 @@ public static class HostCommands
                 Console.Out.WriteLine($"  {$"{line.Metric} {line.Part}".Trim(),-20}{Sparkline.Draw(line.Mean, 100)}  {Words.Percent(line.Mean.LastOrDefault(v => v is not null))}");
             }
         }
+        foreach (var probe in (await api.GetAsync($"hosts/{id}/probes", WireJson.Default.PageProbeOnHost, cancel).ConfigureAwait(false)).Items)
+        {
+            Console.Out.WriteLine($"{probe.CheckName}: {Health.ProbeCommands.StateOf(probe.Result?.State ?? Core.Health.ProbeState.Unknown, probe.Past)}. {Core.Text.TerminalText.Neutralise(probe.Result?.Says ?? "Its agent has told nothing yet.")}");
+        }
         foreach (var alert in alerts)
         {
             Console.Out.WriteLine($"{Words.Of(alert.Severity)}: {Core.Text.TerminalText.Neutralise(alert.What)} (umbrek alert show {Words.ShortId(alert.Id)})");

@@ -24,6 +24,8 @@ public static class CheckCommands
         command.Subcommands.Add(New(client));
         command.Subcommands.Add(Set(client));
         command.Subcommands.Add(Remove(client));
+        command.Subcommands.Add(ProbeCommands.Hosts(client));
+        command.Subcommands.Add(ProbeCommands.Look(client));
         return command;
     }
 
@@ -37,7 +39,7 @@ public static class CheckCommands
                 new("Check", c => c.Key),
                 new("Severity", c => Words.Of(c.Severity)),
                 new("About", c => Words.Of(c.Subsystem)),
-                new("When", c => c.When),
+                new("When", c => c.Looks ?? c.When),
                 new("Until", c => c.Until ?? ""),
                 new("Hold", c => Units.Span(TimeSpan.FromSeconds(c.HoldSeconds)), Right: true),
                 new("For", c => c.Place ?? "everything"),
@@ -103,7 +105,8 @@ public static class CheckCommands
     private static Command New(ClientContext client)
     {
         var name = new Argument<string>("name") { Description = "What people call it." };
-        var when = new Option<string>("--when") { Description = "When it is raised, as a selection.", Required = true };
+        var when = new Option<string?>("--when") { Description = "When it is raised, as a selection; with a probe, limits to its figures: 'left < 14 d or took > 2 s'." };
+        var probe = new ProbeOptions();
         var until = UntilOption();
         var hold = HoldOption();
         var severity = SeverityOption(required: true);
@@ -114,15 +117,22 @@ public static class CheckCommands
         var command = ClientCommands.Named("new", "Makes a check of your own. Try it first.", "umbrek check new 'Capture runs warm' --when 'temperature > 70' --hold 10min --severity warning --about hardware");
         command.Add(name);
         command.Add(when, until, hold, severity, about, group, follows, fix);
+        probe.AddTo(command, act: true);
         command.SetAction(async (parsed, cancel) =>
         {
+            var looks = probe.Read(parsed);
+            if (looks is null && parsed.GetValue(when) is null)
+            {
+                throw new ClientException("Say when it is raised, with --when, or what the hosts' agents look at: --service, --program, --port, --web, --ping, --log, --script or --certificate.", ExitCodes.WrongUse);
+            }
             using var api = client.State.Open();
             var made = await api.PostAsync(
                 "checks",
                 new NewCheck(
                     parsed.GetRequiredValue(name), Typed.Word(parsed.GetRequiredValue(about), WireJson.Default.Subsystem, "subsystem"), Typed.Word(parsed.GetRequiredValue(severity)!, WireJson.Default.Severity, "severity"),
-                    parsed.GetRequiredValue(when), parsed.GetValue(until), Typed.Span(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(follows), parsed.GetValue(fix),
-                    parsed.GetValue(group) is { } path ? (await GroupCommands.FindAsync(api, path, cancel).ConfigureAwait(false)).Id : null),
+                    parsed.GetValue(when) ?? "", parsed.GetValue(until), Typed.Span(parsed.GetValue(hold) ?? "1min").TotalSeconds, parsed.GetValue(follows), parsed.GetValue(fix),
+                    parsed.GetValue(group) is { } path ? (await GroupCommands.FindAsync(api, path, cancel).ConfigureAwait(false)).Id : null,
+                    looks),
                 WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
             Listing.Say(client.Format(parsed), $"'{made.Name}' counts from now on, as {made.Key}.", made, WireJson.Default.CheckInfo);
             return ExitCodes.Done;
@@ -195,7 +205,10 @@ public static class CheckCommands
         ("Check", c.Key),
         ("Name", c.Name),
         ("Severity", $"{Words.Of(c.Severity)}, about {Words.Of(c.Subsystem)}"),
-        ("When", c.When),
+        ("When", c.Looks ?? c.When),
+        ("Looks", c.Probe is { } probe ? ProbeCommands.Pace(probe) : null),
+        ("Helps", c.Probe is { Act: not ProbeAct.None } help ? (help.Act == ProbeAct.Restart ? "starts the service again" : "runs a script: " + help.ActScript) : null),
+        ("Script", c.Probe is { Kind: ProbeKind.Script } script ? script.Text : null),
         ("Until", c.Until ?? "no longer so"),
         ("Hold", Units.Span(TimeSpan.FromSeconds(c.HoldSeconds))),
         ("For", c.Place ?? "everything"),
@@ -214,7 +227,7 @@ public static class CheckCommands
         return $"{s.Place ?? "everything"}: {string.Join(", ", parts.OfType<string>())} ({s.ChangedBy}{(s.Note is null ? "" : $": {s.Note}")})";
     }
 
-    private static Argument<string> KeyArgument(ClientContext client)
+    internal static Argument<string> KeyArgument(ClientContext client)
     {
         var key = new Argument<string>("check") { Description = "The check, as the list names it." };
         key.CompletionSources.Add(_ =>
@@ -228,7 +241,7 @@ public static class CheckCommands
     private static async Task<List<CheckInfo>> AllAsync(ApiClient api, CancellationToken cancel) =>
         [.. (await api.GetAsync("checks", WireJson.Default.PageCheckInfo, cancel).ConfigureAwait(false)).Items];
 
-    private static async Task<CheckInfo> FindAsync(ApiClient api, string key, CancellationToken cancel)
+    internal static async Task<CheckInfo> FindAsync(ApiClient api, string key, CancellationToken cancel)
     {
         var all = await AllAsync(api, cancel).ConfigureAwait(false);
         return all.Find(c => c.Key.Equals(key, StringComparison.OrdinalIgnoreCase))
@@ -241,5 +254,5 @@ public static class CheckCommands
 
     private static Option<string?> SeverityOption(bool required) => new("--severity") { Description = "How bad it is: information, warning or critical.", Required = required };
 
-    private static string Count(int n, string what) => $"{n} {what}{(n == 1 ? "" : "s")}";
+    internal static string Count(int n, string what) => $"{n} {what}{(n == 1 ? "" : "s")}";
 }

@@ -35,6 +35,7 @@ public static class Words
     {
         HostEventKind.Ran => "job",
         HostEventKind.Alerted => "alert",
+        HostEventKind.Checked => "check",
         HostEventKind.Noted => "notes",
         HostEventKind.Tagged => "tags",
         _ => kind.ToString().ToLowerInvariant(),

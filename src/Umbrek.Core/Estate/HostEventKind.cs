@@ -20,4 +20,7 @@ public enum HostEventKind
 
     /// <summary>An alert was raised.</summary>
     Alerted,
+
+    /// <summary>What a check of its agent's own found, or did about it.</summary>
+    Checked,
 }

@@ -6,7 +6,8 @@ namespace Umbrek.Core.Health;
 
 /// <summary>A host as an alert's words see it.</summary>
 /// <param name="Mount">The fullest file system's mount point.</param>
-public sealed record AlertSubject(SelectableHost Host, string? Mount, DateTimeOffset Now);
+/// <param name="Probe">What the host's agent found, for a check that looks by a probe.</param>
+public sealed record AlertSubject(SelectableHost Host, string? Mount, DateTimeOffset Now, ProbeResult? Probe = null);
 
 /// <summary>A check that every service has. A technician may switch it off, or change its rule, for a place.</summary>
 /// <param name="Key">Its name in the API, in exports and in <c>umbrek check</c>.</param>

@@ -17,8 +17,8 @@ public static class HostEdits
     public const int MaxTags = 40;
 
     /// <summary>Writes a line of the host's time line.</summary>
-    public static void Tell(UmbrekContext db, Guid hostId, HostEventKind kind, string by, string text, DateTimeOffset at) =>
-        db.HostEvents.Add(new HostEventRow { Id = Guid.CreateVersion7(), HostId = hostId, At = at, Kind = kind, By = by, Text = text.Length > 500 ? text[..500] : text });
+    public static void Tell(UmbrekContext db, Guid hostId, HostEventKind kind, string by, string text, DateTimeOffset at, Guid? id = null) =>
+        db.HostEvents.Add(new HostEventRow { Id = id ?? Guid.CreateVersion7(), HostId = hostId, At = at, Kind = kind, By = by, Text = text.Length > 500 ? text[..500] : text });
 
     public static string? CleanNotes(string text)
     {

@@ -18,6 +18,16 @@ public static class CheckEndpoints
         }).Own().WithName("listChecks").WithSummary("Every check, with what places say of it.");
         checks.MapPost("", async (CheckService service, HttpContext http, Asker by, NewCheck wish, CancellationToken cancel) => Answer(http, await service.CreateAsync(wish, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Configure).WithName("createCheck").WithSummary("A check of one's own, for everything or for a group.");
+        checks.MapPost("/probe-trial", async (CheckService service, Asker by, ProbeTrialWish trial, CancellationToken cancel) =>
+        {
+            var lines = await service.TryProbeAsync(trial, by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<ProbeTrialLine>(lines, null, lines.Count));
+        }).Needs(NeedAt.Somewhere, Permission.Configure).WithName("tryProbe").WithSummary("Has hosts look once, and does nothing about what they find.");
+        checks.MapGet("/{key}/hosts", async (CheckService service, Asker by, string key, CancellationToken cancel) =>
+        {
+            var hosts = await service.OnHostsAsync(key, by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<ProbeOnHost>(hosts, null, hosts.Count));
+        }).Needs(NeedAt.Somewhere, Permission.See).WithName("listProbedHosts").WithSummary("Where a check with a probe stands on its hosts.");
         checks.MapPut("/{id:guid}", async (CheckService service, HttpContext http, Asker by, Guid id, NewCheck wish, CancellationToken cancel) =>
             Answer(http, await service.ChangeAsync(id, wish, http.IfMatchVersion("check"), by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Configure).WithName("changeCheck").WithSummary("Changes a check of one's own.");
@@ -30,6 +40,11 @@ public static class CheckEndpoints
             .Needs(NeedAt.Somewhere, Permission.Configure).WithName("setCheck").WithSummary("Switches a check off or on for a place, or changes its rule or severity there; with nothing said, what is above counts again.");
         checks.MapPost("/trial", async (CheckService service, Asker by, CheckTrial trial, CancellationToken cancel) => TypedResults.Ok(await service.TryAsync(trial, by, cancel).ConfigureAwait(false)))
             .Own().WithName("tryCheck").WithSummary("What a rule would have raised over the last days.");
+        api.MapGet("/hosts/{id:guid}/probes", (CheckService service, Asker by, Guid id) =>
+        {
+            var list = service.OnHost(id, by);
+            return TypedResults.Ok(new Page<ProbeOnHost>(list, null, list.Count));
+        }).WithTags("Health").Needs(NeedAt.Host, Permission.See).WithName("listHostProbes").WithSummary("Where checks with probes stand on a host.");
     }
 
     private static Microsoft.AspNetCore.Http.HttpResults.Ok<CheckInfo> Answer(HttpContext http, CheckInfo check)

@@ -12,7 +12,7 @@ namespace Umbrek.Service.Health;
 /// Runs the checks over hosts that changed, over those on which something is under way every few seconds, and over all of them once a minute, for what only
 /// time changes.
 /// </summary>
-public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, CheckBook checks, AlertBook alerts, TimeProvider time, ILogger<CheckEngine> log) : BackgroundService
+public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, CheckBook checks, AlertBook alerts, ProbeBook probes, TimeProvider time, ILogger<CheckEngine> log) : BackgroundService
 {
     private static readonly TimeSpan Tick = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan EverythingEvery = TimeSpan.FromMinutes(1);
@@ -125,7 +125,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
         foreach (var check in current)
         {
             var before = known?.GetValueOrDefault(check.Key) ?? CheckState.Calm;
-            var reading = check.Read(host, now);
+            var reading = check.Read(host, check.Probe is null ? null : probes.Find(id, check.Key), now);
             var state = before.Step(reading, check.Rule.Hold, now);
             if (before == CheckState.Calm && reading == Reading.Bad && !state.Raised && await BadSinceAsync(id, host, check, now, cancel).ConfigureAwait(false) is { } since)
             {
@@ -163,7 +163,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
     /// </summary>
     private async Task<DateTimeOffset?> BadSinceAsync(Guid id, SelectableHost host, EffectiveCheck check, DateTimeOffset now, CancellationToken cancel)
     {
-        if (check.Rule.When.FactsRead.Any() || check.Subsystem == Subsystem.Reachability)
+        if (check.Probe is not null || check.Rule.When.FactsRead.Any() || check.Subsystem == Subsystem.Reachability)
         {
             return null;
         }
@@ -184,7 +184,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
 
     private AlertRow NewAlert(Guid id, SelectableHost host, EffectiveCheck check, DateTimeOffset now)
     {
-        var text = check.Say(new AlertSubject(host, estate.Find(id)?.StorageMount, now));
+        var text = check.Say(new AlertSubject(host, estate.Find(id)?.StorageMount, now, probes.Find(id, check.Key)));
         return new AlertRow
         {
             Id = Guid.CreateVersion7(now),

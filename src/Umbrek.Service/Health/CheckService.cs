@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
@@ -10,6 +11,7 @@ using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Storage;
+using Umbrek.Wire;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Health;
@@ -17,12 +19,13 @@ using Umbrek.Wire.Health;
 namespace Umbrek.Service.Health;
 
 /// <summary>Keeps checks and what places say of them, and tries a rule before it is switched on.</summary>
-public sealed class CheckService(IDatabase database, CheckBook book, AlertBook alerts, EstateIndex estate, SelectionService selections, Gate gate, AuditLog audit, TimeProvider time)
+public sealed class CheckService(IDatabase database, CheckBook book, AlertBook alerts, EstateIndex estate, SelectionService selections, ProbeBook probes, ProbeTrials trials, Gate gate, AuditLog audit, TimeProvider time)
 {
     private const int MostChecks = 200;
     private const int MostText = 1000;
     private const int MostTrialHosts = 2000;
     private const int MostTrialTimes = 500;
+    private const int TrialsAtOnce = 16;
 
     public async Task<List<CheckInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
@@ -47,6 +50,7 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
     public async Task<CheckInfo> CreateAsync(NewCheck wish, Asker by, CancellationToken cancel)
     {
         var path = Ask(by, wish.GroupId);
+        AskFor(by, wish.GroupId, wish.Probe);
         var row = new CheckRow { Id = Guid.CreateVersion7(), CreatedAt = time.GetUtcNow(), CreatedBy = by.Name, Version = 1 };
         Fill(row, wish);
         row.Key = KeyOf(row.Name);
@@ -61,7 +65,7 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
             throw ProblemException.Invalid($"There are {MostChecks} checks already; remove some that nobody needs.");
         }
         db.Checks.Add(row);
-        await audit.AddAsync(db, by, "check.create", row.Name, cancel, ("when", row.When), ("place", path)).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "check.create", row.Name, cancel, ("when", row.When), ("probe", row.Probe), ("place", path)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         await book.LoadAsync(cancel).ConfigureAwait(false);
         return await GetAsync(row.Key, by, cancel).ConfigureAwait(false);
@@ -74,14 +78,15 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         var row = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
         Ask(by, row.GroupId);
         Ask(by, wish.GroupId);
+        AskFor(by, wish.GroupId, wish.Probe);
         if (row.Version != version)
         {
             throw new ProblemException(412, ProblemTypes.Changed, $"Somebody else changed '{row.Name}' meanwhile. Read it again and repeat the change if it is still right.");
         }
-        var before = row.When;
+        var (before, probeBefore) = (row.When, row.Probe);
         Fill(row, wish);
         row.Version++;
-        await audit.AddAsync(db, by, "check.change", row.Name, cancel, ("when", row.When), ("before", before)).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "check.change", row.Name, cancel, ("when", row.When), ("before", before), ("probe", row.Probe), ("probe before", probeBefore == row.Probe ? null : probeBefore)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         await book.LoadAsync(cancel).ConfigureAwait(false);
         return await GetAsync(row.Key, by, cancel).ConfigureAwait(false);
@@ -113,7 +118,15 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         {
             throw ProblemException.Invalid("What ends an alert belongs to what raises it: give 'when' too.");
         }
-        CheckRuleIn(wish.When ?? check.When, wish.When is null ? check.Until : wish.Until, wish.HoldSeconds ?? check.HoldSeconds);
+        if (check.Probe is not null && wish.When is not null)
+        {
+            throw ProblemException.Invalid($"'{check.Name}' looks by a probe; only whether it counts, how bad it is and its hold time can be otherwise in one place. Make another check for that place.");
+        }
+        CheckHold(wish.HoldSeconds ?? check.HoldSeconds);
+        if (check.Probe is null)
+        {
+            CheckRuleIn(wish.When ?? check.When, wish.When is null ? check.Until : wish.Until, wish.HoldSeconds ?? check.HoldSeconds);
+        }
         CheckSeverity(wish.Severity);
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -181,6 +194,104 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         return new CheckTrialResult(times.Count, times.Select(t => t.HostId).Distinct().Count(), hosts.Count, from, [.. times.OrderByDescending(t => t.RaisedAt).Take(MostTrialTimes)], note);
     }
 
+    /// <summary>Where a check with a probe stands on every host that it is for and that one may see.</summary>
+    public async Task<List<ProbeOnHost>> OnHostsAsync(string key, Asker by, CancellationToken cancel)
+    {
+        var check = await GetAsync(key, by, cancel).ConfigureAwait(false);
+        if (check.Probe is null)
+        {
+            throw ProblemException.Invalid($"'{check.Name}' looks by no probe: it is about what is known of hosts anyway.");
+        }
+        return [.. estate.SeenBy(by.Reach).Where(h => h.RetiredAt is null).SelectMany(OnHost).Where(p => p.Check == check.Key).OrderBy(p => p.GroupPath, StringComparer.OrdinalIgnoreCase).ThenBy(p => p.Label, StringComparer.OrdinalIgnoreCase)];
+    }
+
+    /// <summary>Where the checks with probes stand on one host.</summary>
+    public List<ProbeOnHost> OnHost(Guid hostId, Asker by) => [.. OnHost(gate.Host(by, hostId, Permission.See))];
+
+    private IEnumerable<ProbeOnHost> OnHost(HostSummary host)
+    {
+        foreach (var check in book.For(host.Id, host.GroupPath).Where(c => c.Probe is not null))
+        {
+            var found = probes.Find(host.Id, check.Key);
+            yield return new ProbeOnHost(check.Key, check.Name, check.Severity, Words(check.Probe!), host.Id, host.Label, host.GroupPath, found, found is null ? null : check.Probe!.Limits.Judge(found.Figures).Past?.ToString(), alerts.Find(host.Id, check.Key) is { } alert && !alert.State.IsOver());
+        }
+    }
+
+    /// <summary>Has hosts look once: what a check with this probe would find on them now.</summary>
+    public async Task<List<ProbeTrialLine>> TryProbeAsync(ProbeTrialWish wish, Asker by, CancellationToken cancel)
+    {
+        var (probe, limits) = ReadProbe(wish.Probe, wish.When);
+        if (string.IsNullOrWhiteSpace(wish.On))
+        {
+            throw ProblemException.Invalid("Say on which hosts it is tried, as a selection.");
+        }
+        var hosts = (await selections.SelectAsync(wish.On, by.Reach, cancel).ConfigureAwait(false)).Where(h => h.RetiredAt is null).ToList();
+        if (hosts.Count == 0)
+        {
+            throw new ProblemException(404, ProblemTypes.SelectionEmpty, "No host matches; there is nothing to try the probe on.");
+        }
+        if (hosts.Count > ProbeTrialWish.MaxHosts)
+        {
+            throw ProblemException.Invalid($"'{wish.On}' are {hosts.Count} hosts; a probe is tried on {ProbeTrialWish.MaxHosts} at most.");
+        }
+        gate.All(by, Permission.Configure, hosts);
+        if (MoreThan(probe) is { } more)
+        {
+            gate.All(by, more, hosts);
+        }
+        await audit.AddAsync(by, "check.try", wish.On, cancel, ("probe", Json(probe)), ("hosts", $"{hosts.Count}")).ConfigureAwait(false);
+        var lines = new ProbeTrialLine[hosts.Count];
+        await Parallel.ForEachAsync(Enumerable.Range(0, hosts.Count), new ParallelOptions { MaxDegreeOfParallelism = TrialsAtOnce, CancellationToken = cancel }, async (i, c) =>
+        {
+            var found = await trials.LookAsync(hosts[i].Id, probe with { Act = ProbeAct.None, ActScript = null }, c).ConfigureAwait(false);
+            var past = found.State == ProbeState.Well ? limits.Judge(found.Figures).Past : null;
+            lines[i] = new ProbeTrialLine(hosts[i].Id, hosts[i].Label, hosts[i].GroupPath, found.State, found.Says, found.Figures, past?.ToString(), found.State == ProbeState.Failed || past is not null);
+        }).ConfigureAwait(false);
+        return [.. lines];
+    }
+
+    private static string Words(EffectiveProbe probe) => probe.Limits.Any.Count == 0 ? probe.Probe.Describe() : $"{probe.Probe.Describe()}, or {probe.Limits}";
+
+    private static string Json(Probe probe) => JsonSerializer.Serialize(probe, WireJson.Default.Probe);
+
+    /// <summary>What one has to be allowed at a place beside configuring it: a script is a command, and a log is a file.</summary>
+    private static Permission? MoreThan(Probe? probe) => probe switch
+    {
+        { Kind: ProbeKind.Script } or { Act: not ProbeAct.None } => Permission.Run,
+        { Kind: ProbeKind.Log } => Permission.ReadFiles,
+        _ => null,
+    };
+
+    private void AskFor(Asker by, Guid? groupId, Probe? probe)
+    {
+        var needed = new List<Permission>();
+        if (MoreThan(probe) is { } more)
+        {
+            needed.Add(more);
+        }
+        if (probe is { Kind: ProbeKind.Log, Act: not ProbeAct.None })
+        {
+            needed.Add(Permission.ReadFiles);
+        }
+        foreach (var permission in needed)
+        {
+            if (groupId is { } group)
+            {
+                gate.Group(by, group, permission);
+            }
+            else
+            {
+                gate.Everywhere(by, permission);
+            }
+        }
+    }
+
+    private static (Probe Probe, ProbeLimits Limits) ReadProbe(Probe probe, string? when)
+    {
+        var usable = probe.Normalise(out var problem) ?? throw ProblemException.Invalid(problem);
+        return (usable, ProbeLimits.Read(when, usable.Figures, out problem) ?? throw ProblemException.Invalid(problem));
+    }
+
     private sealed class TrialRun(CheckRule rule, HostSummary host)
     {
         private CheckState state = CheckState.Calm;
@@ -244,7 +355,8 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
     }
 
     private CheckInfo ToInfo(CheckRow c, IReadOnlyList<CheckSetting> settings, int count) => new(
-        c.Key, c.Id, c.Name, c.Subsystem, c.Severity, c.When, c.Until, c.HoldSeconds, c.Follows, c.Fix, c.GroupId is { } group ? book.PathOf(group) : null, settings, count, c.CreatedBy, c.Version);
+        c.Key, c.Id, c.Name, c.Subsystem, c.Severity, c.When, c.Until, c.HoldSeconds, c.Follows, c.Fix, c.GroupId is { } group ? book.PathOf(group) : null, settings, count, c.CreatedBy, c.Version,
+        EffectiveProbe.Of(c) is { } probe ? probe.Probe : null, EffectiveProbe.Of(c) is { } looks ? Words(looks) : null);
 
     private void Fill(CheckRow row, NewCheck wish)
     {
@@ -254,8 +366,22 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         {
             throw ProblemException.Invalid("Say what the check is about: a subsystem such as storage or services.");
         }
-        var rule = CheckRuleIn(wish.When, wish.Until, wish.HoldSeconds);
-        (row.Subsystem, row.Severity, row.When, row.Until, row.HoldSeconds) = (wish.Subsystem, wish.Severity, rule.When.ToString()!, rule.Until?.ToString(), wish.HoldSeconds);
+        if (wish.Probe is { } wished)
+        {
+            var (probe, limits) = ReadProbe(wished, wish.When);
+            if (!string.IsNullOrWhiteSpace(wish.Until))
+            {
+                throw ProblemException.Invalid("What ends an alert of a probe is that it is well again; leave 'until' out.");
+            }
+            CheckHold(wish.HoldSeconds);
+            (row.Probe, row.When, row.Until) = (Json(probe), limits.ToString(), null);
+        }
+        else
+        {
+            var rule = CheckRuleIn(wish.When, wish.Until, wish.HoldSeconds);
+            (row.Probe, row.When, row.Until) = (null, rule.When.ToString()!, rule.Until?.ToString());
+        }
+        (row.Subsystem, row.Severity, row.HoldSeconds) = (wish.Subsystem, wish.Severity, wish.HoldSeconds);
         (row.Follows, row.Fix, row.GroupId) = (Text(wish.Follows, "text of what follows"), Text(wish.Fix, "text of what to do"), wish.GroupId);
     }
 
@@ -273,10 +399,7 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         {
             throw ProblemException.Invalid("Say when the check is raised, for example: storage.used > 90 %.");
         }
-        if (!double.IsFinite(holdSeconds) || holdSeconds < CheckRule.LeastHold.TotalSeconds || holdSeconds > CheckRule.MostHold.TotalSeconds)
-        {
-            throw ProblemException.Invalid($"A check holds {CheckRule.LeastHold.TotalSeconds:0} seconds at least, so that no alert flutters, and {CheckRule.MostHold.TotalDays:0} days at most.");
-        }
+        CheckHold(holdSeconds);
         var rule = book.ReadRule(when, until, holdSeconds);
         if (rule.When is Selection.Everything)
         {
@@ -284,6 +407,14 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         }
         return EstateIndex.CanAnswer(rule.When) && (rule.Until is null || EstateIndex.CanAnswer(rule.Until)) ? rule
             : throw ProblemException.Invalid($"A check can't look at {string.Join(", ", rule.When.FactsRead.Concat(rule.Until?.FactsRead ?? []).Where(f => !EstateIndex.Holds(f)).Distinct())}: only facts that have a key of their own are at hand all the time.");
+    }
+
+    private static void CheckHold(double seconds)
+    {
+        if (!double.IsFinite(seconds) || seconds < CheckRule.LeastHold.TotalSeconds || seconds > CheckRule.MostHold.TotalSeconds)
+        {
+            throw ProblemException.Invalid($"A check holds {CheckRule.LeastHold.TotalSeconds:0} seconds at least, so that no alert flutters, and {CheckRule.MostHold.TotalDays:0} days at most.");
+        }
     }
 
     private static string? Text(string? text, string what) => string.IsNullOrWhiteSpace(text) ? null : text.Trim() is { Length: <= MostText } said ? said : throw ProblemException.Invalid($"The {what} has more than {MostText} characters.");

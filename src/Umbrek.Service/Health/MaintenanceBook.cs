@@ -16,6 +16,10 @@ public readonly record struct MaintenanceQuiet(DateTimeOffset? Until, DateTimeOf
 public sealed class MaintenanceBook(IDatabase database, SelectionService selections, AccessIndex access)
 {
     private volatile IReadOnlyList<Window> windows = [];
+    private long turns;
+
+    /// <summary>How often the windows were read: another figure means that they may be others.</summary>
+    public long Turns => Interlocked.Read(ref turns);
 
     private sealed record Window(MaintenanceRow Row, Selection? On, MaintenanceTimes Times);
 
@@ -23,6 +27,7 @@ public sealed class MaintenanceBook(IDatabase database, SelectionService selecti
     {
         await using var db = database.Open();
         windows = [.. (await db.Maintenance.AsNoTracking().OrderBy(m => m.Id).ToListAsync(cancel).ConfigureAwait(false)).Select(row => TryRead(row.On, out var on) ? new Window(row, on, new MaintenanceTimes(row)) : null).OfType<Window>()];
+        Interlocked.Increment(ref turns);
     }
 
     public MaintenanceTimes? TimesOf(Guid id) => windows.FirstOrDefault(w => w.Row.Id == id)?.Times;

@@ -29,7 +29,7 @@ public sealed partial class NoticeEngine(
     private readonly Dictionary<Guid, DateTimeOffset> mailedAt = [];
     private long looked;
     private DateTimeOffset nextAt = DateTimeOffset.MinValue;
-    private (long Alerts, long Notices) seen = (-1, -1);
+    private (long Alerts, long Notices, long Windows) seen = (-1, -1, -1);
 
     /// <summary>How often it has looked.</summary>
     public long Looked => Interlocked.Read(ref looked);
@@ -57,7 +57,7 @@ public sealed partial class NoticeEngine(
             catch (Exception e) when (e is not OperationCanceledException)
             {
                 Log.Failed(log, e);
-                seen = (-1, -1);
+                seen = (-1, -1, -1);
             }
             await Task.Delay(Tick, time, stoppingToken).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
@@ -66,7 +66,7 @@ public sealed partial class NoticeEngine(
     private async Task TurnAsync(CancellationToken cancel)
     {
         var now = time.GetUtcNow();
-        var counts = (alerts.Turns, book.Turns);
+        var counts = (alerts.Turns, book.Turns, maintenance.Turns);
         if (counts == seen && now < nextAt && nextAt <= now + EverythingEvery)
         {
             return;

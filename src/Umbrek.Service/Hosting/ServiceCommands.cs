@@ -36,11 +36,14 @@ public static class ServiceCommands
         var hooks = new Option<string[]>("--hooks-may-reach") { Description = "A network that web hooks may reach though not everybody can, for example 10.20.0.0/16. May be given more than once." };
         var syslog = new Option<string?>("--syslog") { Description = "Forward the audit log to this syslog receiver: tls://HOST:PORT or tcp://HOST:PORT." };
         var syslogAuthority = new Option<string?>("--syslog-ca") { Description = "PEM file of the authority that vouches for the receiver; the system's are used by default." };
+        var otlp = new Option<string?>("--otlp") { Description = "Send the figures of hosts and service to this OTLP collector over HTTP, for example https://collector.halyard.example:4318." };
+        var otlpHeaders = new Option<string?>("--otlp-headers") { Description = "File with the headers that the collector wants, one NAME=VALUE a line." };
+        var otlpEvery = new Option<int>("--otlp-every") { Description = "Seconds from one sending to the next.", DefaultValueFactory = _ => 60 };
         var sso = new Option<string?>("--sign-on") { Description = "Address of an OpenID Connect provider that technicians may sign in with, for example https://id.halyard.example" };
         var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
         var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };
         var ssoName = new Option<string?>("--sign-on-name") { Description = "What technicians call the provider; its address when left out." };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, sso, ssoClient, ssoSecret, ssoName };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, otlp, otlpHeaders, otlpEvery, sso, ssoClient, ssoSecret, ssoName };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -75,6 +78,7 @@ public static class ServiceCommands
                     SingleSignOn = ReadProvider(parsed.GetValue(sso), parsed.GetValue(ssoClient), parsed.GetValue(ssoSecret), parsed.GetValue(ssoName)),
                     Syslog = parsed.GetValue(syslog) is { } receiver ? SyslogTarget.Parse(receiver) : null,
                     SyslogAuthorityFile = parsed.GetValue(syslogAuthority),
+                    Otlp = ReadCollector(parsed.GetValue(otlp), parsed.GetValue(otlpHeaders), parsed.GetValue(otlpEvery)),
                 };
                 return await ServeAsync(options, cancel).ConfigureAwait(false);
             }
@@ -85,6 +89,26 @@ public static class ServiceCommands
             }
         });
         return command;
+    }
+
+    private static Health.OtlpTarget? ReadCollector(string? address, string? headers, int every)
+    {
+        if (address is null)
+        {
+            return headers is null ? null : throw new InvalidDataException("--otlp-headers goes with --otlp; give the collector's address too.");
+        }
+        if (!Uri.TryCreate(address, UriKind.Absolute, out var collector) || collector.Scheme is not ("http" or "https") || collector.UserInfo.Length > 0)
+        {
+            throw new InvalidDataException($"'{address}' is no collector's address; --otlp takes one like https://collector.halyard.example:4318.");
+        }
+        if (every is < 1 or > 3600)
+        {
+            throw new InvalidDataException("--otlp-every is 1 to 3600 seconds.");
+        }
+        var lines = headers is null ? [] : File.ReadAllLines(headers).Select(l => l.Trim()).Where(l => l.Length > 0).ToList();
+        return lines.Find(l => l.IndexOf('=') < 1) is { } wrong
+            ? throw new InvalidDataException($"{headers} holds the line '{wrong[..Math.Min(20, wrong.Length)]}'; each is NAME=VALUE.")
+            : new Health.OtlpTarget(collector, lines.Count == 0 ? null : string.Join(',', lines.Select(l => l[..(l.IndexOf('=') + 1)] + Uri.EscapeDataString(l[(l.IndexOf('=') + 1)..]))), every);
     }
 
     private static SingleSignOnProvider? ReadProvider(string? address, string? client, string? secret, string? name)

@@ -69,6 +69,7 @@ public static class ServiceHost
         await app.Services.GetRequiredService<PolicyIndex>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<SelectionService>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<CheckBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<ProbeBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<MaintenanceBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<NoticeBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<AlertBook>().LoadAsync(cancel).ConfigureAwait(false);
@@ -163,8 +164,13 @@ public static class ServiceHost
         services.AddSingleton<RollupQueue>();
         services.AddHostedService<RollupWriter>();
         services.AddSingleton<SeriesReader>();
+        services.AddSingleton<Figures>();
         services.AddSingleton<OpenMetrics>();
+        services.AddHostedService<OtlpExport>();
         services.AddSingleton<CheckBook>();
+        services.AddSingleton<ProbeBook>();
+        services.AddSingleton<ProbeTrials>();
+        services.AddHostedService<ProbeCourier>();
         services.AddSingleton<CheckService>();
         services.AddSingleton<AlertBook>();
         services.AddSingleton<AlertService>();

@@ -71,6 +71,9 @@ public sealed record ServiceOptions
 
     /// <summary>Networks that web hooks may reach besides what everybody can reach: receivers of one's own house.</summary>
     public IReadOnlyList<IPNetwork> HooksMayReach { get; init; } = [];
+
+    /// <summary>Where figures are sent to; null is nowhere.</summary>
+    public Health.OtlpTarget? Otlp { get; init; }
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

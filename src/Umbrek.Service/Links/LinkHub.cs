@@ -1,6 +1,8 @@
+using System.Data.Common;
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Authorization;
 using Microsoft.AspNetCore.SignalR;
+using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
@@ -10,6 +12,7 @@ using Umbrek.Core.Links;
 using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Health;
 using Umbrek.Service.Sessions;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Jobs;
@@ -20,7 +23,7 @@ namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, HostClocks clocks, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, HostClocks clocks, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ProbeBook probes, ProbeTrials trials, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -207,6 +210,45 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     public Task PersonAnswered(ConsentReport report) => FromHostAsync(host => new ValueTask(answers.TakeAsync(host, report with { Technician = Tame(report.Technician, 100) ?? "", Person = Tame(report.Person, 100) ?? "" }, Context.ConnectionAborted)));
 
+    /// <returns>Whether it is kept; what is not is told again.</returns>
+    public async Task<bool> Probes(ProbeReport report)
+    {
+        var kept = false;
+        await FromHostAsync(async host =>
+        {
+            if (report is not { Results: { Count: <= ProbeReport.MaxResults } results, Events: { Count: <= ProbeReport.MaxEvents } events } || results.Any(r => r is not { Check.Length: <= 100, Figures.Count: <= ProbeReading.MaxFigures }) || events.Any(e => e is null))
+            {
+                await End().ConfigureAwait(false);
+                return;
+            }
+            try
+            {
+                await probes.TakeAsync(host, report with { Results = [.. results.Select(Tame)], Events = [.. events.Select(e => e with { Text = Tame(e.Text, 500) ?? "" })] }, Context.ConnectionAborted).ConfigureAwait(false);
+                kept = true;
+            }
+            catch (Exception e) when (e is DbException or DbUpdateException)
+            {
+                Log.NotKept(log, host, e);
+            }
+        }).ConfigureAwait(false);
+        return kept;
+    }
+
+    public Task ProbeTried(ProbeTried tried) => FromHostAsync(host =>
+    {
+        if (tried.Found is not { Figures.Count: <= ProbeReading.MaxFigures } found)
+        {
+            return End();
+        }
+        trials.Told(host, tried with { Found = found with { Says = Tame(found.Says, ProbeReading.MaxSays) ?? "", Figures = Tame(found.Figures) } });
+        return ValueTask.CompletedTask;
+    });
+
+    private static ProbeResult Tame(ProbeResult result) => result with { Says = Tame(result.Says, ProbeReading.MaxSays) ?? "", Figures = Tame(result.Figures), State = Enum.IsDefined(result.State) ? result.State : ProbeState.Unknown };
+
+    private static List<ProbeFigure> Tame(IReadOnlyList<ProbeFigure> figures) =>
+        [.. figures.Where(f => f is { Name.Length: <= ProbeFigure.MaxName } && double.IsFinite(f.Value) && Enum.IsDefined(f.Unit)).Select(f => f with { Name = Tame(f.Name, ProbeFigure.MaxName)! })];
+
     public Task Goodbye(LinkGoodbye goodbye) => FromHostAsync(_ =>
     {
         Context.Items[GoodbyeItem] = goodbye.Reason;
@@ -277,6 +319,9 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     private static partial class Log
     {
+        [LoggerMessage(Level = LogLevel.Error, Message = "What host {HostId} found for checks could not be kept; it tells it again")]
+        public static partial void NotKept(ILogger logger, Guid hostId, Exception e);
+
         [LoggerMessage(Level = LogLevel.Warning, Message = "A link for host {HostId} from {Address} could not prove the host's key")]
         public static partial void WrongProof(ILogger logger, Guid hostId, string? address);
 

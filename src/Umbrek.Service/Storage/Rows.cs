@@ -589,11 +589,23 @@ public sealed class CheckRow
     public string? Follows { get; set; }
     public string? Fix { get; set; }
 
+    /// <summary>What the hosts' agents look at, as JSON; <see cref="When"/> then holds limits to its figures.</summary>
+    public string? Probe { get; set; }
+
     /// <summary>The group that it is for, with everything below; null is everything.</summary>
     public Guid? GroupId { get; set; }
     public DateTimeOffset CreatedAt { get; set; }
     public string CreatedBy { get; set; } = "";
     public long Version { get; set; }
+}
+
+/// <summary>What the agent of one host found for its checks, as it was told last.</summary>
+public sealed class ProbeStateRow
+{
+    public Guid HostId { get; set; }
+
+    /// <summary>A list of results, as JSON.</summary>
+    public string Results { get; set; } = "[]";
 }
 
 /// <summary>What one place says of a check otherwise; what is null comes from above.</summary>

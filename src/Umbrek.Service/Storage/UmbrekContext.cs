@@ -46,6 +46,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<SampleRow> Samples => Set<SampleRow>();
     public DbSet<RollupRow> Rollups => Set<RollupRow>();
     public DbSet<CheckRow> Checks => Set<CheckRow>();
+    public DbSet<ProbeStateRow> ProbeStates => Set<ProbeStateRow>();
     public DbSet<CheckSettingRow> CheckSettings => Set<CheckSettingRow>();
     public DbSet<AlertRow> Alerts => Set<AlertRow>();
     public DbSet<NoticeRow> Notices => Set<NoticeRow>();
@@ -70,6 +71,11 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => r.Key).IsUnique();
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
             t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<ProbeStateRow>(t =>
+        {
+            t.HasKey(r => r.HostId);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
         });
         builder.Entity<CheckSettingRow>(t =>
         {

@@ -71,6 +71,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, DemoRec
             await MakeInstallersAsync(cancel).ConfigureAwait(false);
             await PutInOrderAsync(cancel).ConfigureAwait(false);
             await MakeNoticesAsync(cancel).ConfigureAwait(false);
+            await MakeChecksAsync(cancel).ConfigureAwait(false);
         }
         return service;
     }
@@ -254,6 +255,17 @@ public sealed class DemoWorld(string directory, int port, int hostCount, DemoRec
         foreach (var (group, window) in ScenarioNotices.Maintenance(DateOnly.FromDateTime(DateTime.UtcNow)))
         {
             await api.PostAsync("maintenance", window with { GroupId = groups[group] }, WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>By which the agents themselves look.</summary>
+    private async Task MakeChecksAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        var groups = (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(g => g.Path, g => g.Id);
+        foreach (var (group, check) in ScenarioChecks.All)
+        {
+            await api.PostAsync("checks", check with { GroupId = group is null ? null : groups[group] }, WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
         }
     }
 

@@ -2,6 +2,7 @@ using System.Runtime.CompilerServices;
 using System.Security.Cryptography;
 using System.Text;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
 using Umbrek.Agent.Jobs;
@@ -26,8 +27,14 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public const string PrinterUnit = "ticket-print.service";
 
-    /// <summary>Until somebody starts it again.</summary>
-    public bool PrinterFailed { get; set; } = host.Story == HostStory.PrinterStopped;
+    /// <summary>Ticket printing, once started again, goes well for so long.</summary>
+    private static readonly TimeSpan PrinterLasts = TimeSpan.FromMinutes(15);
+
+    private DateTimeOffset printerStarted = DateTimeOffset.MinValue;
+
+    public bool PrinterFailed => host.Story == HostStory.PrinterStopped && time.GetUtcNow() - printerStarted > PrinterLasts;
+
+    public void StartPrinter() => printerStarted = time.GetUtcNow();
 
     public string SystemName => host.Name;
 
@@ -95,6 +102,10 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
     public IAgentUpdate? Update(StateDirectory state) => update;
 
     public IPeopleHere People(StateDirectory state) => new SimulatedPeople(host, time);
+
+    public IProber Prober(StateDirectory state) => new SimulatedProber(host, this, time);
+
+    public DateTimeOffset? BootedAt(DateTimeOffset now) => SimulatedHealth.BootedAt(host, now);
 
     public AwayReason StopReason() => AwayReason.AgentStopped;
 

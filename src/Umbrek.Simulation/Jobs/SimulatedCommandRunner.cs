@@ -198,7 +198,10 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
 
         private (string, int) StartUnit(string unit)
         {
-            platform.PrinterFailed &= !IsPrinter(unit);
+            if (IsPrinter(unit))
+            {
+                platform.StartPrinter();
+            }
             return ("", 0);
         }
 

@@ -4,14 +4,16 @@ using Umbrek.Core.Health;
 namespace Umbrek.Wire.Health;
 
 /// <param name="Id">Null for a built-in one.</param>
-/// <param name="When">In the selection language: raised on hosts that match it for all of the hold time.</param>
+/// <param name="When">In the selection language: raised on hosts that match it for all of the hold time. With a probe: limits to its figures, or nothing.</param>
 /// <param name="Until">What ends it; null is "no longer <paramref name="When"/>".</param>
 /// <param name="Place">The group that it is for, with everything below; null is everything.</param>
 /// <param name="Settings">What places say otherwise, as far as the caller may see them.</param>
 /// <param name="Alerts">How many hosts have it now.</param>
+/// <param name="Probe">What the hosts' agents look at; null when the check is about what is known anyway.</param>
+/// <param name="Looks">What raises it, in words, for one with a probe.</param>
 public sealed record CheckInfo(
     string Key, Guid? Id, string Name, Subsystem Subsystem, Severity Severity, string When, string? Until, double HoldSeconds, string? Follows, string? Fix, string? Place,
-    IReadOnlyList<CheckSetting> Settings, int Alerts, string? CreatedBy, long Version)
+    IReadOnlyList<CheckSetting> Settings, int Alerts, string? CreatedBy, long Version, Probe? Probe = null, string? Looks = null)
 {
     public bool IsBuiltIn => Id is null;
 }
@@ -20,8 +22,28 @@ public sealed record CheckInfo(
 /// <param name="Place">The group's path or the host's label; null is everything.</param>
 public sealed record CheckSetting(Guid Id, Guid? GroupId, Guid? HostId, string? Place, bool? Off, Severity? Severity, string? When, string? Until, double? HoldSeconds, string? Note, DateTimeOffset ChangedAt, string ChangedBy);
 
+/// <param name="When">A rule in the selection language; with a probe, limits to its figures (<c>left &lt; 14 d or lost &gt; 20 %</c>), or nothing.</param>
 /// <param name="GroupId">The group that it is for; null is everything.</param>
-public sealed record NewCheck(string Name, Subsystem Subsystem, Severity Severity, string When, string? Until = null, double HoldSeconds = 60, string? Follows = null, string? Fix = null, Guid? GroupId = null);
+/// <param name="Probe">What the hosts' agents are to look at.</param>
+public sealed record NewCheck(
+    string Name, Subsystem Subsystem, Severity Severity, string When = "", string? Until = null, double HoldSeconds = 60, string? Follows = null, string? Fix = null, Guid? GroupId = null, Probe? Probe = null);
+
+/// <summary>Where a check with a probe stands on one host.</summary>
+/// <param name="Result">What the agent found; null when it has said nothing yet.</param>
+/// <param name="Past">The limit that a figure is past.</param>
+public sealed record ProbeOnHost(string Check, string CheckName, Severity Severity, string Looks, Guid HostId, string Label, string GroupPath, ProbeResult? Result, string? Past, bool Raised);
+
+/// <summary>Has hosts look once, and does nothing about it.</summary>
+/// <param name="On">Hosts in the selection language, <see cref="MaxHosts"/> at most.</param>
+public sealed record ProbeTrialWish(Probe Probe, string On, string When = "")
+{
+    public const int MaxHosts = 50;
+}
+
+/// <param name="Says">What the host found, or why it could not look.</param>
+/// <param name="Past">The limit that a figure is past.</param>
+/// <param name="Bad">Whether the check would be bad there.</param>
+public sealed record ProbeTrialLine(Guid HostId, string Label, string GroupPath, ProbeState State, string Says, IReadOnlyList<ProbeFigure> Figures, string? Past, bool Bad);
 
 /// <summary>Says something of a check for one place, in place of what was said there before; when everything is null, nothing is said there any more.</summary>
 /// <param name="GroupId">A group, or <paramref name="HostId"/>; neither is everything.</param>

@@ -41,6 +41,8 @@ public static class ToService
     public const string OwnSide = nameof(OwnSide);
     public const string KeyTried = nameof(KeyTried);
     public const string PersonAnswered = nameof(PersonAnswered);
+    public const string Probes = nameof(Probes);
+    public const string ProbeTried = nameof(ProbeTried);
     public const string Goodbye = nameof(Goodbye);
 }
 
@@ -53,6 +55,7 @@ public static class ToAgent
     public const string RunsKept = nameof(RunsKept);
     public const string SamplesKept = nameof(SamplesKept);
     public const string WantPolicy = nameof(WantPolicy);
+    public const string WantProbes = nameof(WantProbes);
     public const string OpenChannel = nameof(OpenChannel);
     public const string EndSession = nameof(EndSession);
     public const string Ask = nameof(Ask);
@@ -107,6 +110,29 @@ public sealed record SampleBatch(IReadOnlyList<Sample> Samples, DateTimeOffset? 
     public const int MaxCount = 20;
 }
 
+/// <summary>What a host is to look at for one check.</summary>
+/// <param name="Check">The check's key.</param>
+/// <param name="Name">The check's name, for the host's own log.</param>
+public sealed record ProbeOrder(string Check, string Name, Probe Probe);
+
+/// <summary>Everything that a host is to look at from now on, in place of what it was told before.</summary>
+public sealed record WantedProbes(IReadOnlyList<ProbeOrder> Probes)
+{
+    /// <summary>A host looks at no more.</summary>
+    public const int MaxCount = 50;
+}
+
+/// <summary>Where probes stand that have news, and what happened; told again until the service has answered.</summary>
+/// <param name="SentAt">By the host's clock, as all times in it.</param>
+public sealed record ProbeReport(DateTimeOffset SentAt, IReadOnlyList<ProbeResult> Results, IReadOnlyList<ProbeEvent> Events)
+{
+    public const int MaxResults = 4;
+    public const int MaxEvents = 8;
+}
+
+/// <summary>What a look found that was asked for once.</summary>
+public sealed record ProbeTried(Guid TrialId, ProbeReading Found);
+
 /// <summary>Events of runs in the order of their sequences.</summary>
 public sealed record RunEventBatch(IReadOnlyList<RunEvent> Events);
 
@@ -154,11 +180,13 @@ public sealed record LinkGoodbye(AwayReason Reason);
 
 /// <summary>Something that the service asks of an agent and waits for.</summary>
 /// <param name="Kind">What is asked: <c>facts</c> gathers and reports all facts now; <c>ping</c> only answers; <c>update</c> takes a release, and answers before it has;
-/// <c>scan</c> begins one, <c>cancel-scan</c> ends it.</param>
+/// <c>scan</c> begins one, <c>cancel-scan</c> ends it; <c>probe</c> looks once, does nothing about it, and tells of it by <see cref="ToService.ProbeTried"/>.</param>
 /// <param name="Release">With <c>update</c>.</param>
 /// <param name="Scan">With <c>scan</c> and <c>cancel-scan</c>.</param>
-public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null)
+/// <param name="Look">With <c>probe</c>.</param>
+public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null)
 {
+    public const string BeginLook = "probe";
     public const string BeginScan = "scan";
     public const string CancelScan = "cancel-scan";
     public const string Update = "update";
@@ -171,6 +199,9 @@ public sealed record ReleaseOffer(ReleaseManifest Manifest, byte[] Signature)
 {
     public static string PathOf(string sha256) => $"releases/{sha256}";
 }
+
+/// <summary>An order to look once.</summary>
+public sealed record LookOrder(Guid TrialId, Probe Probe);
 
 /// <summary>An order to look who answers at the addresses from the first to the last.</summary>
 public sealed record ScanOrder(Guid ScanId, uint First, uint Last, IReadOnlyList<int> Ports, int ProbesPerSecond);

@@ -1,5 +1,6 @@
 using Microsoft.Extensions.Time.Testing;
 using Umbrek.Agent.Access;
+using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
@@ -300,6 +301,10 @@ public sealed class RunTableTests : IDisposable
         public IAgentUpdate? Update(StateDirectory state) => null;
 
         public IPeopleHere People(StateDirectory state) => new PeopleDouble();
+
+        public IProber Prober(StateDirectory state) => throw new NotSupportedException();
+
+        public DateTimeOffset? BootedAt(DateTimeOffset now) => null;
 
         public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) => throw new NotSupportedException();
 

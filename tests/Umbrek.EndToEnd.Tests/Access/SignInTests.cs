@@ -85,7 +85,7 @@ public sealed class SignInTests
         await page.GetByText("You sign in as ines there.").WaitForAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "sign out" }).ClickAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Sign in with Halyard & Wick" }).ClickAsync();
-        await page.GetByRole(AriaRole.Heading, new() { Name = "Hosts" }).WaitForAsync();
+        await page.GetByRole(AriaRole.Heading, new() { Name = "What needs a person" }).WaitForAsync();
         await page.GotoAsync($"{world.Address}account");
         await page.GetByRole(AriaRole.Button, new() { Name = "Unlink" }).ClickAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Link me" }).WaitForAsync();

@@ -48,6 +48,9 @@ internal sealed class Browser : IAsyncDisposable
         await Page.GetByLabel("Name").FillAsync(name);
         await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(World.Password);
         await Page.Keyboard.PressAsync("Enter");
+        // What needs a person comes first; from there to the hosts.
+        await Page.GetByRole(AriaRole.Heading, new() { Name = "What needs a person" }).WaitForAsync();
+        await Page.GotoAsync($"{world.Address}hosts");
         await Page.GetByRole(AriaRole.Heading, new() { Name = "Hosts" }).WaitForAsync();
     }
 

@@ -134,6 +134,7 @@ public sealed class EveryEndpointTests
         listEnrolments       Somewhere  approve
         listGrants           Own        see
         listGroups           Own        see
+        listHostProbes       Host       see
         listHosts            Own        see
         listInstallers       Somewhere  approve
         listJobs             Own        see
@@ -144,6 +145,7 @@ public sealed class EveryEndpointTests
         listNotices          Own        see
         listPasskeys         Own        see
         listPolicies         Own        see
+        listProbedHosts      Somewhere  see
         listReleases         Somewhere  software
         listRoles            Own        see
         listRollouts         Somewhere  software
@@ -193,6 +195,7 @@ public sealed class EveryEndpointTests
         startScan            Somewhere  scan
         tryCheck             Own        see
         tryNotice            Somewhere  configure
+        tryProbe             Somewhere  configure
         """;
 
     [Fact]
@@ -425,7 +428,7 @@ public sealed class EveryEndpointTests
 
         public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
         {
-            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts");
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts").Replace("{key}", $"loud-{inside}".ToLowerInvariant());
             using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
             if (Body(endpoint.Name, inside) is { } body)
             {
@@ -536,6 +539,7 @@ public sealed class EveryEndpointTests
                 "changeMailSettings" => """{"port":25,"security":"none"}""",
                 "createMaintenance" or "changeMaintenance" => $$"""{"name":"New disk","minutes":60,"hostId":"{{Hosts[inside]}}"}""",
                 "setMail" or "setOwnMail" => """{"address":"tomasz@halyard.example"}""",
+                "tryProbe" => $$"""{"probe":{"kind":"ping","target":"192.0.2.1"},"on":"{{host}}"}""",
                 "tryCheck" => """{"when":"storage.used > 80 %"}""",
                 "createGroup" => $$"""{"name":"{{Guid.NewGuid():N}}","parentPath":"{{group}}"}""",
                 "changeGroup" => """{"name":"Quay"}""",

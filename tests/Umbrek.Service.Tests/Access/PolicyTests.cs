@@ -156,11 +156,12 @@ internal sealed class RunningAgent : IAsyncDisposable
 
     public required Guid Id { get; init; }
     public required StateDirectory State { get; init; }
+    public required SimulatedPlatform Platform { get; init; }
 
     public string Said => said.ToString();
 
     /// <summary>Enrols the host if it is not, and links it.</summary>
-    public static async Task<RunningAgent> StartAsync(TestService service, string name, Action<StateDirectory>? prepare = null, string? token = null)
+    public static async Task<RunningAgent> StartAsync(TestService service, string name, Action<StateDirectory>? prepare = null, string? token = null, HostStory story = HostStory.None)
     {
         var state = new StateDirectory(service.In("hosts/" + name));
         if (Umbrek.Agent.Enrolment.AgentIdentity.Load(state) is null)
@@ -169,9 +170,10 @@ internal sealed class RunningAgent : IAsyncDisposable
         }
         prepare?.Invoke(state);
         var identity = Umbrek.Agent.Enrolment.AgentIdentity.Load(state)!;
-        var agent = new RunningAgent { Id = identity.HostId, State = state };
-        var host = new SimulatedHost(name, identity.GroupPath, HostKind.Kiosk, 7);
-        agent.running = new AgentRuntime(identity, state, new SimulatedPlatform(host, TimeProvider.System, state), TimeProvider.System, new AgentLog(TextWriter.Synchronized(agent.said), TimeProvider.System)).RunAsync(agent.stop.Token);
+        // A kiosk that sells tickets, wherever the test has it stand.
+        var platform = new SimulatedPlatform(new SimulatedHost(name, "Saltmarsh Ferry/Quay/Ticketing", HostKind.Kiosk, 7, story), TimeProvider.System, state);
+        var agent = new RunningAgent { Id = identity.HostId, State = state, Platform = platform };
+        agent.running = new AgentRuntime(identity, state, platform, TimeProvider.System, new AgentLog(TextWriter.Synchronized(agent.said), TimeProvider.System)).RunAsync(agent.stop.Token);
         await Wait.UntilAsync(() => service.Get<LinkRegistry>().Find(agent.Id) is not null, "the agent to be linked");
         return agent;
     }

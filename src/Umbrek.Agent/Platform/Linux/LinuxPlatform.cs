@@ -1,7 +1,10 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Health;
+using Umbrek.Agent.Health.Probes;
 using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Platform.Linux.Probes;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -49,6 +52,18 @@ public sealed class LinuxPlatform : IHostPlatform
     public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
     public IPeopleHere People(StateDirectory state) => new LinuxPeople(state, ProgramName());
+
+    public IProber Prober(StateDirectory state)
+    {
+        var script = new ScriptProbe(state);
+        return new ProbeSet(
+            [new ServiceProbe(), new ProgramProbe(), new PortProbe(), new WebProbe(), new PingProbe(TimeProvider.System), new LogProbe(TimeProvider.System), script, new CertificateProbe(TimeProvider.System)],
+            script.HelpAsync, TimeProvider.System);
+    }
+
+    /// <summary>proc(5), /proc/uptime: seconds since the start.</summary>
+    public DateTimeOffset? BootedAt(DateTimeOffset now) =>
+        double.TryParse(ReadLine("/proc/uptime")?.Split(' ')[0], NumberStyles.Float, CultureInfo.InvariantCulture, out var seconds) ? now - TimeSpan.FromSeconds(seconds) : null;
 
     public AwayReason StopReason() =>
         // The login manager forbids logins with this file as the first act of a shutdown (nologin(5)).

@@ -97,6 +97,35 @@ internal static unsafe partial class Native
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 
+    [LibraryImport("libc", EntryPoint = "read", SetLastError = true)]
+    private static partial nint Read(int descriptor, byte* bytes, nint length);
+
+    [LibraryImport("libc", EntryPoint = "poll", SetLastError = true)]
+    private static partial int Poll(PollEntry* entries, nuint count, int milliseconds);
+
+    private struct PollEntry
+    {
+        public int Descriptor;
+        public short Events;
+        public short Happened;
+    }
+
+    /// <summary>Reads what comes within a time (poll(2), read(2)).</summary>
+    /// <returns>How many bytes came; 0 at the end; -1 when nothing came.</returns>
+    public static int ReadWithin(SafeHandle handle, Span<byte> buffer, int milliseconds)
+    {
+        const short pollIn = 1;
+        var entry = new PollEntry { Descriptor = (int)handle.DangerousGetHandle(), Events = pollIn };
+        if (Poll(&entry, 1, milliseconds) <= 0)
+        {
+            return -1;
+        }
+        fixed (byte* first = buffer)
+        {
+            return (int)Math.Max(0, Read(entry.Descriptor, first, buffer.Length));
+        }
+    }
+
     [LibraryImport("libc", EntryPoint = "close")]
     public static partial int Close(int descriptor);
 

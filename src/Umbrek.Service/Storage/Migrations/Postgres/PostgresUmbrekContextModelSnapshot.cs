@@ -231,6 +231,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("text");
 
+                    b.Property<string>("Probe")
+                        .HasColumnType("text");
+
                     b.Property<int>("Severity")
                         .HasColumnType("integer");
 
@@ -1253,6 +1256,20 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasKey("TechnicianId", "Name");
 
                     b.ToTable("Preferences");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Results")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("HostId");
+
+                    b.ToTable("ProbeStates");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
@@ -2299,6 +2316,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -227,6 +227,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Probe")
+                        .HasColumnType("TEXT");
+
                     b.Property<int>("Severity")
                         .HasColumnType("INTEGER");
 
@@ -1260,6 +1263,20 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasKey("TechnicianId", "Name");
 
                     b.ToTable("Preferences");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Results")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("HostId");
+
+                    b.ToTable("ProbeStates");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
@@ -2314,6 +2331,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.Technician", null)
                         .WithMany()
                         .HasForeignKey("TechnicianId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

@@ -20,3 +20,6 @@ globalThis.ResizeObserver = class {
 };
 
 afterEach(cleanup);
+
+// A page without a screen scrolls nothing.
+Element.prototype.scrollIntoView ??= () => undefined;

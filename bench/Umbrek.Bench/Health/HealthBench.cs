@@ -44,7 +44,7 @@ internal static class HealthBench
             }
             return Stopwatch.GetElapsedTime(began).TotalMilliseconds;
         }).ToList());
-        var ours = All(h => checks.Count(c => CheckState.Calm.Step(c.Read(h, now), c.Rule.Hold, now) != CheckState.Calm));
+        var ours = All(h => checks.Count(c => CheckState.Calm.Step(c.Read(h, null, now), c.Rule.Hold, now) != CheckState.Calm));
         var reference = All(h => listing.Matches(h, now) ? 1 : 0);
         Figures.Line($"{checks.Length} checks on {Hosts} hosts", ours, reference * checks.Length, "ms", "");
         if (bad == 0)

@@ -22,6 +22,7 @@ public static class CheckCommands
         command.Subcommands.Add(Show(client));
         command.Subcommands.Add(Try(client));
         command.Subcommands.Add(New(client));
+        command.Subcommands.Add(Change(client));
         command.Subcommands.Add(Set(client));
         command.Subcommands.Add(Remove(client));
         command.Subcommands.Add(ProbeCommands.Hosts(client));
@@ -135,6 +136,52 @@ public static class CheckCommands
                     looks),
                 WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
             Listing.Say(client.Format(parsed), $"'{made.Name}' counts from now on, as {made.Key}.", made, WireJson.Default.CheckInfo);
+            return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    private static Command Change(ClientContext client)
+    {
+        var key = KeyArgument(client);
+        var name = new Option<string?>("--name") { Description = "Another name." };
+        var when = new Option<string?>("--when") { Description = "Another rule; with a probe, other limits, '' for none." };
+        var probe = new ProbeOptions();
+        var until = UntilOption();
+        var hold = HoldOption();
+        var severity = SeverityOption(required: false);
+        var about = new Option<string?>("--about") { Description = "What it is about." };
+        var group = new Option<string?>("--group") { Description = "Another group that it is for, with everything below; '' for everything." };
+        var follows = new Option<string?>("--follows") { Description = "What follows if nobody does anything." };
+        var fix = new Option<string?>("--fix") { Description = "How it is put right." };
+        var command = ClientCommands.Named("change", "Changes a check of your own; what is left out stays.", "umbrek check change shop-certificate --when 'left < 21 d'");
+        command.Add(key);
+        command.Add(name, when, until, hold, severity, about, group, follows, fix);
+        probe.AddTo(command, act: true);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            if (!parsed.CommandResult.Children.Any(c => c is System.CommandLine.Parsing.OptionResult { Implicit: false }))
+            {
+                throw new ClientException("Say what changes: --when, --hold, --severity, --group, what the agents look at, and so on.", ExitCodes.WrongUse);
+            }
+            var looks = probe.Read(parsed);
+            using var api = client.State.Open();
+            var check = await FindAsync(api, parsed.GetRequiredValue(key), cancel).ConfigureAwait(false);
+            if (check.Id is not { } id)
+            {
+                throw new ClientException($"{check.Key} is built in. Have it otherwise in a place: umbrek check set {check.Key} --when …");
+            }
+            var place = parsed.GetValue(group) ?? check.Place;
+            var changed = await api.PutAsync(
+                $"checks/{id}",
+                new NewCheck(
+                    parsed.GetValue(name) ?? check.Name, parsed.GetValue(about) is { } word ? Typed.Word(word, WireJson.Default.Subsystem, "subsystem") : check.Subsystem,
+                    parsed.GetValue(severity) is { } bad ? Typed.Word(bad, WireJson.Default.Severity, "severity") : check.Severity,
+                    parsed.GetValue(when) ?? (looks is null || looks.Kind == check.Probe?.Kind ? check.When : ""), parsed.GetValue(until) ?? check.Until,
+                    parsed.GetValue(hold) is { } span ? Typed.Span(span).TotalSeconds : check.HoldSeconds, parsed.GetValue(follows) ?? check.Follows, parsed.GetValue(fix) ?? check.Fix,
+                    string.IsNullOrEmpty(place) ? null : (await GroupCommands.FindAsync(api, place, cancel).ConfigureAwait(false)).Id, looks ?? check.Probe),
+                check.Version, WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
+            Print(client, parsed, changed);
             return ExitCodes.Done;
         });
         return command;

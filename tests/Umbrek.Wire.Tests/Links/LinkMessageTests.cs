@@ -26,6 +26,8 @@ public sealed class LinkMessageTests
 
     private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power]), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
+    private static readonly ProbeOrder Look = new("spool", "Spool is short", new Probe(ProbeKind.Script, "x", "echo queue=3", 30, 5, 10, ProbeAct.Script, "systemctl restart spool"));
+
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =
     [
@@ -41,6 +43,11 @@ public sealed class LinkMessageTests
             SwapTotalBytes = 2, SwapFreeBytes = 1, UptimeSeconds = 99, WaitingPercent = 0.5, StolenPercent = 0.1, DiskReadBytesPerSecond = 5, DiskWrittenBytesPerSecond = 6, TemperatureCelsius = 41.5, Processes = 212, IdleSeconds = 77, Cores = [1.5, 2],
             FileSystems = [new("/", "ext4", 10, 5, 4, 3.5)], Interfaces = [new("eth0", 1, 2, 0.5)],
         }], Noon),
+        new WantedProbes([Look]),
+        Look,
+        new ProbeReport(Noon, [new ProbeResult("spool", ProbeState.Failed, "It is full.", [new ProbeFigure("queue", 104, Dimension.Count)], Noon, Noon)], [new ProbeEvent(Id, "spool", Noon, "Spool: It is full.")]),
+        new ProbeTried(Id, new ProbeReading(ProbeState.Well, "It is short.", [new ProbeFigure("age", 25200, Dimension.Time)])),
+        new LookOrder(Id, Look.Probe),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
         new RunOrder(Id, Id, Noon, new CommandSpec { Line = "df -h", Arguments = ["df"], Shell = "/bin/bash", WorkingDirectory = "/tmp", TimeoutSeconds = 1.5 }, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
         new ChannelOrder(Id, Id, "key", "ticket", "Ines Okafor"),
@@ -52,7 +59,7 @@ public sealed class LinkMessageTests
         new SamplesKept(Noon),
         new RunHeld(Id, "full"),
         new LinkGoodbye(AwayReason.HostShuttingDown),
-        new HostRequest(HostRequest.Update, Release, Scan),
+        new HostRequest(HostRequest.Update, Release, Scan, new LookOrder(Id, Look.Probe)),
         Scan,
         new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,

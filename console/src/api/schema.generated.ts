@@ -3662,8 +3662,6 @@ export interface components {
       graceSeconds: number;
       act?: components["schemas"]["ProbeAct"];
       actScript?: null | string;
-      needs?: components["schemas"]["HostAct"];
-      figures?: null | string[];
     };
     /**
      * @default none

@@ -1,4 +1,4 @@
-import { Button, Modal } from "@mantine/core";
+import { Button, Menu, Modal } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 import { useMe } from "../access/useMay";
@@ -37,89 +37,84 @@ export function ChecksPage() {
       </div>
       <Trouble error={checks.error} />
       <div className="rows">
-        {checks.data?.map((c) => (
-          <div key={c.key} className="row check-row">
-            <SeverityWord severity={c.severity} />
-            <span className="host-name">
-              <b>{c.name}</b>
-              <span>
-                {c.subsystem}
-                {c.place && ` · only ${readable(c.place)}`}
-                {c.id && ` · by ${c.createdBy ?? ""}`}
-              </span>
-            </span>
-            <span className="check-rule">
-              {c.looks ? <span>{c.looks}</span> : <span className="mono">{c.when}</span>}
-              <span className="muted">
-                for {span(c.holdSeconds * 1000)}
-                {c.probe && `, looked at every ${span(c.probe.everySeconds * 1000)}`}
-                {c.probe?.act === "restart" && "; the agent starts it again"}
-                {c.probe?.act === "script" && "; the agent runs a script that helps"}
-                {c.until && (
-                  <>
-                    , until <span className="mono">{c.until}</span>
-                  </>
-                )}
-              </span>
-              {c.settings.map((s) => (
-                <span key={s.id} className="muted">
-                  {s.place ? (s.hostId ? s.place : readable(s.place)) : "everything"}: {settingWords(s)}
+        {checks.data &&
+          [...checks.data]
+            .sort((a, b) => Number(!a.id) - Number(!b.id))
+            .map((c) => (
+              <div key={c.key} className="row check-row">
+                <SeverityWord severity={c.severity} />
+                <span className="host-name">
+                  <b>{c.name}</b>
+                  <span>
+                    {c.subsystem}
+                    {c.place && ` · only ${readable(c.place)}`}
+                    {c.id ? ` · by ${c.createdBy ?? ""}` : " · built in"}
+                  </span>
                 </span>
-              ))}
-            </span>
-            <span className="number">
-              {c.alerts > 0 && (
-                <Link to="/now">
-                  {c.alerts} {c.alerts === 1 ? "host" : "hosts"}
-                </Link>
-              )}
-            </span>
-            <span className="acts">
-              {c.probe && (
-                <Button
-                  size="compact-sm"
-                  variant="default"
-                  aria-label={`${c.name}, host by host`}
-                  onClick={() => setOpen({ act: "hosts", check: c })}
-                >
-                  Hosts …
-                </Button>
-              )}
-              {mine.length > 0 && (
-                <Button
-                  size="compact-sm"
-                  variant="default"
-                  aria-label={`${c.name}, otherwise in one place`}
-                  onClick={() => setOpen({ act: "say", check: c })}
-                >
-                  Otherwise …
-                </Button>
-              )}
-              {c.id && !mayChange(c) && <RuleLocked groupId={groups.find((g) => g.path === c.place)?.id} />}
-              {c.id && mayChange(c) && (
-                <>
-                  <Button
-                    size="compact-sm"
-                    variant="default"
-                    aria-label={`Change ${c.name}`}
-                    onClick={() => setOpen({ act: "change", check: c })}
-                  >
-                    Change …
-                  </Button>
-                  <Button
-                    size="compact-sm"
-                    variant="subtle"
-                    color="gray"
-                    aria-label={`Remove ${c.name}`}
-                    onClick={() => setOpen({ act: "remove", check: c })}
-                  >
-                    Remove …
-                  </Button>
-                </>
-              )}
-            </span>
-          </div>
-        ))}
+                <span className="check-rule">
+                  {c.looks ? <span>{c.looks}</span> : <span className="mono">{c.when}</span>}
+                  <span className="muted">
+                    for {span(c.holdSeconds * 1000)}
+                    {c.probe && `, looked at every ${span(c.probe.everySeconds * 1000)}`}
+                    {c.probe?.act === "restart" && "; the agent starts it again"}
+                    {c.probe?.act === "script" && "; the agent runs a script that helps"}
+                    {c.until && (
+                      <>
+                        , until <span className="mono">{c.until}</span>
+                      </>
+                    )}
+                  </span>
+                  {c.settings.map((s) => (
+                    <span key={s.id} className="muted">
+                      {s.place ? (s.hostId ? s.place : readable(s.place)) : "everything"}: {settingWords(s)}
+                    </span>
+                  ))}
+                </span>
+                <span className="number">
+                  {c.alerts > 0 && (
+                    <Link to="/now">
+                      {c.alerts} {c.alerts === 1 ? "host" : "hosts"}
+                    </Link>
+                  )}
+                </span>
+                <span className="acts">
+                  {c.probe && (
+                    <Button
+                      size="compact-sm"
+                      variant="default"
+                      aria-label={`${c.name}, host by host`}
+                      onClick={() => setOpen({ act: "hosts", check: c })}
+                    >
+                      Hosts …
+                    </Button>
+                  )}
+                  {mine.length > 0 && (
+                    <Button
+                      size="compact-sm"
+                      variant="default"
+                      aria-label={`${c.name}, otherwise in one place`}
+                      onClick={() => setOpen({ act: "say", check: c })}
+                    >
+                      Otherwise …
+                    </Button>
+                  )}
+                  {c.id && !mayChange(c) && <RuleLocked groupId={groups.find((g) => g.path === c.place)?.id} />}
+                  {c.id && mayChange(c) && (
+                    <Menu position="bottom-end" shadow="md">
+                      <Menu.Target>
+                        <Button size="compact-sm" variant="subtle" color="gray" aria-label={`More about ${c.name}`}>
+                          More
+                        </Button>
+                      </Menu.Target>
+                      <Menu.Dropdown>
+                        <Menu.Item onClick={() => setOpen({ act: "change", check: c })}>Change {c.name} …</Menu.Item>
+                        <Menu.Item onClick={() => setOpen({ act: "remove", check: c })}>Remove {c.name} …</Menu.Item>
+                      </Menu.Dropdown>
+                    </Menu>
+                  )}
+                </span>
+              </div>
+            ))}
       </div>
       {open?.act === "new" && <OwnCheckEditor groups={mine} onClose={close} />}
       {open?.act === "change" && <OwnCheckEditor check={open.check} groups={mine} onClose={close} />}

@@ -68,20 +68,20 @@ export function ProbeFields({
       )}
       <div className="beside">
         <NumberInput
-          label="Every … seconds"
+          label="Every … s"
           min={10}
           value={probe.everySeconds}
           onChange={(v) => change({ everySeconds: seconds(v) })}
         />
         <NumberInput
-          label="Within … seconds"
+          label="Within … s"
           min={1}
           max={300}
           value={probe.timeoutSeconds}
           onChange={(v) => change({ timeoutSeconds: seconds(v) })}
         />
         <NumberInput
-          label="Grace after a start, seconds"
+          label="Grace after a start, s"
           min={0}
           max={3600}
           value={probe.graceSeconds}

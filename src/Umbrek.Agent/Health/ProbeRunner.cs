@@ -50,6 +50,9 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
     /// <summary>Released when there is something that can't wait.</summary>
     public SemaphoreSlim News { get; } = new(0);
 
+    /// <summary>Released when a probe stands otherwise than before: other things that are known of the host may have changed with it.</summary>
+    public SemaphoreSlim Turned { get; } = new(0);
+
     /// <summary>Takes up what was wanted last.</summary>
     public void Load()
     {
@@ -120,7 +123,8 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
             {
                 events.RemoveAll(happened.Contains);
             }
-        });
+        }
+        );
     }
 
     /// <summary>Looks once for somebody who tries a check, and does nothing about it.</summary>
@@ -255,6 +259,7 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
         if (news)
         {
             News.Release();
+            Turned.Release();
         }
     }
 

@@ -43,6 +43,7 @@ public sealed class AgentLink(
     Action? restart = null) : IDisposable
 {
     private static readonly TimeSpan FactInterval = TimeSpan.FromSeconds(60);
+    private static readonly TimeSpan FactRest = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan ScanReportInterval = TimeSpan.FromMilliseconds(500);
     private static readonly TimeSpan RefusedWait = TimeSpan.FromMinutes(1);
 
@@ -392,7 +393,14 @@ public sealed class AgentLink(
         while (true)
         {
             await ReportFactsAsync(connection, known, ended).ConfigureAwait(false);
-            await Task.Delay(FactInterval, time, ended).ConfigureAwait(false);
+            if (await probes.Turned.WaitAsync(FactInterval, ended).ConfigureAwait(false))
+            {
+                // A service that runs again has not failed any more; many turns are one look.
+                await Task.Delay(FactRest, time, ended).ConfigureAwait(false);
+                while (probes.Turned.Wait(0, CancellationToken.None))
+                {
+                }
+            }
         }
     }
 

@@ -40,7 +40,7 @@ public static class CheckCommands
                 new("Check", c => c.Key),
                 new("Severity", c => Words.Of(c.Severity)),
                 new("About", c => Words.Of(c.Subsystem)),
-                new("When", c => c.Looks ?? c.When),
+                new("When", c => Short(c.Looks ?? c.When), Machine: c => c.Looks ?? c.When),
                 new("Until", c => c.Until ?? ""),
                 new("Hold", c => Units.Span(TimeSpan.FromSeconds(c.HoldSeconds)), Right: true),
                 new("For", c => c.Place ?? "everything"),
@@ -300,6 +300,8 @@ public static class CheckCommands
     private static Option<string?> HoldOption() => new("--hold") { Description = "How long without a break before it is raised, and before it clears, for example 5min." };
 
     private static Option<string?> SeverityOption(bool required) => new("--severity") { Description = "How bad it is: information, warning or critical.", Required = required };
+
+    private static string Short(string text) => text.Length > 60 ? text[..59] + "…" : text;
 
     internal static string Count(int n, string what) => $"{n} {what}{(n == 1 ? "" : "s")}";
 }

@@ -1,3 +1,4 @@
+using System.Text.Json.Serialization;
 using System.Text.RegularExpressions;
 using Umbrek.Core.Access;
 using Umbrek.Core.Text;
@@ -67,9 +68,11 @@ public sealed record Probe(ProbeKind Kind, string Target, string? Text = null, d
     public static readonly TimeSpan PatternWithin = TimeSpan.FromMilliseconds(100);
 
     /// <summary>What the host has to allow for a look; null when every host does.</summary>
+    [JsonIgnore]
     public HostAct? Needs => Kind switch { ProbeKind.Script => HostAct.Run, ProbeKind.Log => HostAct.ReadFiles, _ => null };
 
     /// <summary>Figures that limits may speak of; null when a script names its own.</summary>
+    [JsonIgnore]
     public IReadOnlyList<string>? Figures => Kind switch
     {
         ProbeKind.Program => ["count"],

@@ -27,6 +27,11 @@ public sealed class AlertLines(EstateIndex estate, TimeProvider time)
 
     private string What(string? place, List<AlertInfo> members, Func<string, int> hostsBelow)
     {
+        // What is not lost contact may have one cause at a place too: a router that is silent, a line that comes and goes.
+        if (place is not null && members[0].Check is not ("lost-contact" or "gone-long"))
+        {
+            return $"{members[0].CheckName}: {members.Count} of {hostsBelow(place)} hosts of {place} at about the same time, most likely for one cause.";
+        }
         if (place is not null)
         {
             var since = members.Min(a => estate.Find(a.HostId)?.Presence.Since ?? a.RaisedAt);

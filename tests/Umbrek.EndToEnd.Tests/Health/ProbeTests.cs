@@ -1,7 +1,6 @@
 using Microsoft.Playwright;
 using Umbrek.Core.Health;
 using Umbrek.EndToEnd.Tests.Hosting;
-using Umbrek.Simulation.Health;
 using Umbrek.Tests;
 using Umbrek.Wire;
 using Umbrek.Wire.Estate;
@@ -33,14 +32,11 @@ public sealed class ProbeTests
     [Fact]
     public async Task A_stopped_service_is_started_again_and_one_that_can_t_be_reaches_people_by_mail_web_hook_and_console()
     {
-        await using var mailbox = new Mailbox();
-        await using var receiver = new HookReceiver();
+        await using var told = new Told();
         await using var lan = await Lan.StartAsync();
         await using var world = await World.StartAsync(lan: true, options: _ => ["--hooks-may-reach", "127.0.0.1/32"]);
         await world.SignInClientAsync();
-        await world.Api.PutAsync("settings/mail", new MailSettingsWish("127.0.0.1", mailbox.Port, MailSecurity.None, null, null, "umbrek@halyard.example", $"{world.Address}"), 0, WireJson.Default.MailSettingsWish, WireJson.Default.MailSettings, default);
-        await world.Api.PostAsync("notices", new NewNotice("Desk", NoticeWay.Hook, Severity.Critical, Url: $"{receiver.Address}"), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default);
-        await world.Api.PostAsync("notices", new NewNotice("Ines", NoticeWay.Mail, Severity.Critical, Addresses: ["ines@halyard.example"]), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default);
+        await told.TellAsync(world);
         var host = await lan.AddAsync("quay-ticket-03");
         (await host.RunAsync(InitScript)).Status.ShouldBe(0);
         var installed = await host.RunAsync(world.SilentLine(await world.NewInstallerAsync()));
@@ -59,12 +55,11 @@ public sealed class ProbeTests
         await Wait.UntilAsync(async () => (await host.RunAsync("/etc/init.d/ticket-print status")).Status == 0, "the service to be started again");
         await Wait.UntilAsync(async () => (await TimelineAsync()).Any(e => e.Text.StartsWith("Ticket printing runs: Well again", StringComparison.Ordinal)), "the time line to tell");
         (await TimelineAsync()).ShouldContain(e => e.Text == "Ticket printing runs: service ticket-print was started again.");
-        receiver.Calls.ShouldBeEmpty();
+        told.Events("ticket-printing-runs").ShouldBe(0);
 
         // Now it can't start: the agent tries, and people hear of it.
         (await host.RunAsync("touch /etc/no-paper; /etc/init.d/ticket-print stop")).Status.ShouldBe(0);
-        await Wait.UntilAsync(() => !receiver.Calls.IsEmpty && mailbox.Mails.Any(m => m.Message.Contains("Ticket printing runs", StringComparison.Ordinal)), "the event and the mail", 300);
-        receiver.Calls.First().Body.ShouldContain("Service ticket-print does not run.");
+        await Wait.UntilAsync(() => told.Events("umbrek.alert.raised", "Service ticket-print does not run.") > 0 && told.Mails("Service ticket-print does not run") > 0, "the event and the mail", 300);
         (await TimelineAsync()).ShouldContain(e => e.Text == "Ticket printing runs: service ticket-print could not be started again (1): there is no paper");
         await using var browser = await Browser.OpenAsync(world, 1280, 800);
         await browser.SignInAsync(world);

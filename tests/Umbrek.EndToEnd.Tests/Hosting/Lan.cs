@@ -24,6 +24,8 @@ internal sealed class Lan : IAsyncDisposable
     public static async Task<Lan> StartAsync()
     {
         Environment.IsPrivilegedProcess.ShouldBeTrue("these tests make network namespaces, and need root");
+        // A bridge that a run left behind when it was killed has this one's addresses, and no hosts any more.
+        await ShAsync("for b in $(ls /sys/class/net | grep -E '^ubk[0-9a-f]{4}$'); do [ -n \"$(ls /sys/class/net/$b/brif)\" ] || ip link del $b; done");
         var lan = new Lan();
         // An address of its own: by default a bridge takes the lowest of its ports', and changes it whenever a host is added.
         await ShAsync($"ip link add {lan.bridge} address 00:00:5e:00:53:01 type bridge && ip addr add {Address}/24 dev {lan.bridge} && ip -6 addr add {Address6}/64 dev {lan.bridge} nodad && ip link set {lan.bridge} up");

@@ -185,6 +185,23 @@ public sealed class ProbeTests
         static async Task RefusedAsync(Func<Task> act, string says) => (await Should.ThrowAsync<ApiException>(act)).Message.ShouldContain(says);
     }
 
+    [Fact]
+    public async Task What_hosts_of_one_place_can_t_reach_together_is_one_line_that_does_not_say_they_went_away()
+    {
+        await using var service = await TestService.StartAsync();
+        foreach (var name in new[] { "plover-log-01", "plover-log-02", "plover-display-01" })
+        {
+            await service.EnrolAsync(name);
+        }
+        var hosts = (await service.Api.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items;
+        var line = service.Get<AlertLines>().Fold([.. hosts.Select(h => Alert(h, "bridge-router-answers", "Bridge router answers"))], () => hosts).ShouldHaveSingleItem();
+        line.What.ShouldBe($"Bridge router answers: 3 of 3 hosts of {line.Place} at about the same time, most likely for one cause.");
+        service.Get<AlertLines>().Fold([.. hosts.Select(h => Alert(h, "lost-contact", "Lost contact"))], () => hosts).Single().What.ShouldContain("went away together");
+
+        static AlertInfo Alert(HostSummary h, string check, string name) =>
+            new(Guid.CreateVersion7(), h.Id, h.Label, h.SystemName, h.GroupPath, check, name, Subsystem.Reachability, Severity.Warning, AlertState.Open, DateTimeOffset.UtcNow, "x", null, null, DateTimeOffset.UtcNow, null, null, null);
+    }
+
     private static Task<CheckInfo> CheckAsync(TestService service, NewCheck wish) => service.Api.PostAsync("checks", wish, WireJson.Default.NewCheck, WireJson.Default.CheckInfo, default);
 
     private static async Task<Guid> GroupAsync(TestService service, string path) =>

@@ -113,7 +113,9 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
         {
             return null;
         }
-        return (new ProbeReport(now, [.. some.Select(s => s.Result)], happened), () =>
+        return (new ProbeReport(now, [.. some.Select(s => s.Result)], happened), Told);
+
+        void Told()
         {
             foreach (var (one, result) in some)
             {
@@ -124,14 +126,13 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
                 events.RemoveAll(happened.Contains);
             }
         }
-        );
     }
 
     /// <summary>Looks once for somebody who tries a check, and does nothing about it.</summary>
     public async Task<ProbeReading> TryAsync(Probe probe, CancellationToken cancel) =>
         probe.Normalise(out var problem) is not { } usable ? ProbeReading.Unknown(problem)
         : Forbids(usable.Needs) is { } forbidden ? ProbeReading.Unknown(forbidden)
-        : Tame(await prober.LookAsync($"trial {Guid.NewGuid():N}", usable, cancel).ConfigureAwait(false));
+        : Tame(await prober.LookAsync(null, usable, cancel).ConfigureAwait(false));
 
     /// <summary>Looks no more.</summary>
     public async ValueTask DisposeAsync()

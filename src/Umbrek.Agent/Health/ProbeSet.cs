@@ -8,7 +8,7 @@ public sealed class ProbeSet(IEnumerable<IProbe> kinds, Func<Probe, Cancellation
     private static readonly TimeSpan LeastToHelp = TimeSpan.FromMinutes(2);
     private readonly Dictionary<ProbeKind, IProbe> kinds = kinds.ToDictionary(k => k.Kind);
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         if (!kinds.TryGetValue(probe.Kind, out var kind))
         {

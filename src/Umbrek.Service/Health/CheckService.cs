@@ -27,6 +27,9 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
     private const int MostTrialTimes = 500;
     private const int TrialsAtOnce = 16;
 
+    /// <summary>Somebody waits for it.</summary>
+    private const int MostTrialSeconds = 30;
+
     public async Task<List<CheckInfo>> ListAsync(Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
@@ -243,7 +246,7 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         var lines = new ProbeTrialLine[hosts.Count];
         await Parallel.ForEachAsync(Enumerable.Range(0, hosts.Count), new ParallelOptions { MaxDegreeOfParallelism = TrialsAtOnce, CancellationToken = cancel }, async (i, c) =>
         {
-            var found = await trials.LookAsync(hosts[i].Id, probe with { Act = ProbeAct.None, ActScript = null }, c).ConfigureAwait(false);
+            var found = await trials.LookAsync(hosts[i].Id, probe with { Act = ProbeAct.None, ActScript = null, TimeoutSeconds = Math.Min(probe.TimeoutSeconds, MostTrialSeconds) }, c).ConfigureAwait(false);
             var past = found.State == ProbeState.Well ? limits.Judge(found.Figures).Past : null;
             lines[i] = new ProbeTrialLine(hosts[i].Id, hosts[i].Label, hosts[i].GroupPath, found.State, found.Says, found.Figures, past?.ToString(), found.State == ProbeState.Failed || past is not null);
         }).ConfigureAwait(false);

@@ -17,7 +17,7 @@ public readonly record struct Figure(IReadOnlyList<(string Name, string Value)> 
 public sealed record FigureFamily(string Name, string Type, string? Unit, string Help, IEnumerable<Figure> Figures);
 
 /// <summary>The latest figures of every host that somebody may see, and the service's own: for those who gather figures of everything they run.</summary>
-public sealed class Figures(EstateIndex estate, AlertBook alerts, LinkRegistry links, TimeProvider time)
+public sealed class Figures(EstateIndex estate, AlertBook alerts, ProbeBook probes, LinkRegistry links, TimeProvider time)
 {
     /// <summary>Older samples say nothing of now: what stands still in a graph looks alive.</summary>
     private static readonly TimeSpan Fresh = TimeSpan.FromMinutes(5);
@@ -35,6 +35,11 @@ public sealed class Figures(EstateIndex estate, AlertBook alerts, LinkRegistry l
             yield return new(name, "gauge", unit, $"The latest sample: {metric.Says}.",
                 samples.SelectMany(h => metric.Read(h.Sample!).Where(v => double.IsFinite(v.Value)).Select(v => new Figure(v.Part.Length == 0 ? h.Labels : [.. h.Labels, ("part", v.Part)], v.Value))));
         }
+        var found = hosts.Where(h => h.Host.Presence.State == PresenceState.Linked).SelectMany(h => probes.Of(h.Host.Id).Select(r => (h.Labels, Result: r))).ToList();
+        yield return new("umbrek_host_probe_well", "gauge", null, "Whether what a check has the host look at is well.",
+            found.Where(f => f.Result.State is ProbeState.Well or ProbeState.Failed).Select(f => new Figure([.. f.Labels, ("check", f.Result.Check)], f.Result.State == ProbeState.Well ? 1 : 0)));
+        yield return new("umbrek_host_probe_figure", "gauge", null, "A figure of what a check has the host look at: seconds, bytes, percent or a bare number.",
+            found.SelectMany(f => f.Result.Figures.Select(v => new Figure([.. f.Labels, ("check", f.Result.Check), ("figure", v.Name)], v.Value))));
         var asking = alerts.Current.Where(a => !a.State.IsOver() && estate.Find(a.HostId, reach) is not null).GroupBy(a => (a.Severity, a.State)).OrderBy(g => g.Key.Severity).ThenBy(g => g.Key.State);
         yield return new("umbrek_alerts", "gauge", null, "Alerts that are not over.",
             asking.Select(g => new Figure([("severity", g.Key.Severity.ToString().ToLowerInvariant()), ("state", g.Key.State.ToString().ToLowerInvariant())], g.Count())));

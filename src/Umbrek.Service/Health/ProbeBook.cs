@@ -35,6 +35,8 @@ public sealed class ProbeBook(IDatabase database, EstateIndex estate, CheckBook 
 
     public ProbeResult? Find(Guid hostId, string check) => known.TryGetValue(hostId, out var of) ? of.Results.GetValueOrDefault(check) : null;
 
+    public IEnumerable<ProbeResult> Of(Guid hostId) => known.TryGetValue(hostId, out var of) ? of.Results.Values : [];
+
     /// <summary>Takes what an agent told, its times put into the service's.</summary>
     public async Task TakeAsync(Guid hostId, ProbeReport report, CancellationToken cancel)
     {

@@ -21,7 +21,7 @@ public sealed class SimulatedProber(SimulatedHost host, SimulatedPlatform platfo
 
     private readonly DateTimeOffset began = time.GetUtcNow();
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         // Everything takes a moment.
         var took = TimeSpan.FromMilliseconds(2 + Part(probe.Target, 9) + Random.Shared.Next(4));

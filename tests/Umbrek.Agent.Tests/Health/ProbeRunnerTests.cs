@@ -168,7 +168,7 @@ public sealed class ProbeRunnerTests : IAsyncDisposable
         public int Looks { get; private set; }
         public ConcurrentBag<ProbeKind> Kinds { get; } = [];
 
-        public Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+        public Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
         {
             Looks++;
             Kinds.Add(probe.Kind);

@@ -208,6 +208,7 @@ public sealed class ProbesTests : IDisposable
         var wish = new Probe(ProbeKind.Log, log, "frame (dropped|late)");
         await File.WriteAllTextAsync(log, "old: frame dropped\n");
         (await probe.LookAsync("c", wish, default)).State.ShouldBe(ProbeState.Well);
+        (await probe.LookAsync(null, wish, default)).Says.ShouldBe($"1 such line at the end of {log}, the last: old: frame dropped");
         await File.AppendAllTextAsync(log, "frame kept\nframe late at 4\nframe dro");
         var found = await probe.LookAsync("c", wish, default);
         found.ShouldSatisfyAllConditions(r => r.State.ShouldBe(ProbeState.Failed), r => r.Says.ShouldContain("1 such line in"), r => r.Says.ShouldEndWith("the last: frame late at 4"));

@@ -16,7 +16,7 @@ public sealed class CertificateProbe(TimeProvider time) : IProbe
 
     public ProbeKind Kind => ProbeKind.Certificate;
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         List<(string Name, DateTimeOffset From, DateTimeOffset To)> found;
         try

@@ -15,6 +15,7 @@ public sealed class LogProbe(TimeProvider time) : IProbe
 {
     /// <summary>Most that is read at a look; of more than that only the newest.</summary>
     private const int MostBytes = 4 * 1024 * 1024;
+    private const int MostTried = 256 * 1024;
     private const int MostLine = 8 * 1024;
     private const int MostMatches = 10_000;
 
@@ -26,6 +27,7 @@ public sealed class LogProbe(TimeProvider time) : IProbe
         public string Pattern => pattern;
         public Regex Regex { get; } = new(pattern, RegexOptions.CultureInvariant, Probe.PatternWithin);
         public long At { get; set; } = -1;
+        public bool IsTrial { get; init; }
 
         /// <summary>The first bytes of the file: another file under the same name has others.</summary>
         public byte[] Head { get; set; } = [];
@@ -35,9 +37,9 @@ public sealed class LogProbe(TimeProvider time) : IProbe
 
     public ProbeKind Kind => ProbeKind.Log;
 
-    public Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
-        var log = followed.AddOrUpdate(check, _ => new Followed(probe.Target, probe.Text!), (_, known) => known.Path == probe.Target && known.Pattern == probe.Text ? known : new Followed(probe.Target, probe.Text!));
+        var log = check is null ? new Followed(probe.Target, probe.Text!) { IsTrial = true } : followed.AddOrUpdate(check, _ => new Followed(probe.Target, probe.Text!), (_, known) => known.Path == probe.Target && known.Pattern == probe.Text ? known : new Followed(probe.Target, probe.Text!));
         var ranAway = 0;
         try
         {
@@ -59,10 +61,15 @@ public sealed class LogProbe(TimeProvider time) : IProbe
         }
         var lines = new ProbeFigure("lines", log.Matches.Count, Dimension.Count);
         return Task.FromResult(
-            log.Matches.Count > 0 ? ProbeReading.Failed($"{log.Matches.Count} such {(log.Matches.Count == 1 ? "line" : "lines")} in {probe.Target} within {Units.Span(Probe.MatchCounts)}, the last: {log.Last}", lines)
+            log.IsTrial ? Trial(log, lines, probe.Target)
+            : log.Matches.Count > 0 ? ProbeReading.Failed($"{log.Matches.Count} such {(log.Matches.Count == 1 ? "line" : "lines")} in {probe.Target} within {Units.Span(Probe.MatchCounts)}, the last: {log.Last}", lines)
             : ranAway > 0 ? ProbeReading.Unknown($"The pattern ran away on {ranAway} lines of {probe.Target} and was stopped there: write it so that it can't match one text in many ways.")
             : ProbeReading.Well($"No such line in {probe.Target} within {Units.Span(Probe.MatchCounts)}.", lines));
     }
+
+    private static ProbeReading Trial(Followed log, ProbeFigure lines, string target) => log.Matches.Count > 0
+        ? ProbeReading.Failed($"{log.Matches.Count} such {(log.Matches.Count == 1 ? "line" : "lines")} at the end of {target}, the last: {log.Last}", lines)
+        : ProbeReading.Well($"No such line at the end of {target}.", lines);
 
     /// <returns>How many lines the pattern ran away on.</returns>
     private int Read(Followed log, CancellationToken cancel)
@@ -70,11 +77,13 @@ public sealed class LogProbe(TimeProvider time) : IProbe
         using var file = new FileStream(log.Path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1);
         var head = new byte[64];
         head = head[..file.ReadAtLeast(head, head.Length, throwOnEndOfStream: false)];
-        if (log.At < 0)
+        if (log.At < 0 && !log.IsTrial)
         {
             (log.At, log.Head) = (file.Length, head);
             return 0;
         }
+        // A trial says what its end would have come to.
+        log.At = log.At < 0 ? Math.Max(0, file.Length - MostTried) : log.At;
         if (file.Length < log.At || !head.AsSpan().StartsWith(log.Head.AsSpan(0, Math.Min(log.Head.Length, head.Length))))
         {
             log.At = 0;

@@ -14,7 +14,7 @@ public sealed class PingProbe(TimeProvider time) : IProbe
 
     public ProbeKind Kind => ProbeKind.Ping;
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         IPAddress address;
         try

@@ -10,7 +10,7 @@ public sealed class PortProbe : IProbe
 {
     public ProbeKind Kind => ProbeKind.Port;
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         var (host, port) = HostAndPort.Read(probe.Target)!.Value;
         var began = Stopwatch.GetTimestamp();

@@ -15,7 +15,7 @@ public sealed class WebProbe : IProbe
 
     public ProbeKind Kind => ProbeKind.Web;
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         using var handler = new SocketsHttpHandler { MaxAutomaticRedirections = 5, UseProxy = false, UseCookies = false, PooledConnectionLifetime = TimeSpan.Zero, ConnectTimeout = Timeout.InfiniteTimeSpan };
         using var http = new HttpClient(handler, disposeHandler: false) { Timeout = Timeout.InfiniteTimeSpan };

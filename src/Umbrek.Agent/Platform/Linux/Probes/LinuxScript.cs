@@ -19,9 +19,13 @@ internal static class LinuxScript
 {
     private const int MostKept = 64 * 1024;
 
+    /// <summary>What somebody works at goes first.</summary>
+    private static readonly string[] Gently = ["nice", "-n", "10"];
+
     /// <summary>A script as a program: by its first line's interpreter, else by /bin/sh.</summary>
+    /// <param name="gently">With less claim to the processors than others have.</param>
     /// <param name="directory">Where it is kept for as long as it runs.</param>
-    public static async Task<ScriptEnd> RunTextAsync(string script, string directory, CancellationToken cancel)
+    public static async Task<ScriptEnd> RunTextAsync(string script, string directory, bool gently, CancellationToken cancel)
     {
         var file = Path.Combine(directory, $"check-{Guid.NewGuid():N}");
         await using (var stream = OwnerOnly.CreateFile(file))
@@ -30,7 +34,7 @@ internal static class LinuxScript
         }
         try
         {
-            return await RunAsync([.. Interpreter(script), file], cancel).ConfigureAwait(false);
+            return await RunAsync([.. gently ? Gently : [], .. Interpreter(script), file], cancel).ConfigureAwait(false);
         }
         finally
         {

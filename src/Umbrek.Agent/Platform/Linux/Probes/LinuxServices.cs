@@ -23,7 +23,7 @@ public static class LinuxServices
 
     public static async Task<ProbeReading> RestartAsync(string name, CancellationToken cancel)
     {
-        IReadOnlyList<string> command = HasSystemd ? ["systemctl", "restart", "--", name] : ScriptOf(name) is { } script ? [script, "restart"] : [];
+        IReadOnlyList<string> command = HasSystemd ? ["systemctl", "--no-ask-password", "restart", "--", name] : ScriptOf(name) is { } script ? [script, "restart"] : [];
         if (command.Count == 0)
         {
             return ProbeReading.Failed($"there is no service {name} to start again.");

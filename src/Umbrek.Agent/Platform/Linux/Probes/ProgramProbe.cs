@@ -10,7 +10,7 @@ public sealed class ProgramProbe : IProbe
 {
     public ProbeKind Kind => ProbeKind.Program;
 
-    public Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
         var count = 0;
         foreach (var directory in Directory.EnumerateDirectories("/proc"))

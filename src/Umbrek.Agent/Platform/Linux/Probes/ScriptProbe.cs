@@ -13,9 +13,9 @@ public sealed class ScriptProbe(StateDirectory state) : IProbe
 
     public ProbeKind Kind => ProbeKind.Script;
 
-    public async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel)
+    public async Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel)
     {
-        var end = await LinuxScript.RunTextAsync(probe.Text!, state.Path, cancel).ConfigureAwait(false);
+        var end = await LinuxScript.RunTextAsync(probe.Text!, state.Path, gently: true, cancel).ConfigureAwait(false);
         var (says, figures) = ScriptFigures.Read(end.Output);
         says = says.Length == 0 ? "" : $": {says}";
         var much = end.Bytes > MostPrinted ? $" It printed {Units.Bytes(end.Bytes)}; only the beginning was read." : "";
@@ -32,7 +32,7 @@ public sealed class ScriptProbe(StateDirectory state) : IProbe
         {
             return await LinuxServices.RestartAsync(probe.Target, cancel).ConfigureAwait(false);
         }
-        var end = await LinuxScript.RunTextAsync(probe.ActScript!, state.Path, cancel).ConfigureAwait(false);
+        var end = await LinuxScript.RunTextAsync(probe.ActScript!, state.Path, gently: false, cancel).ConfigureAwait(false);
         var (says, _) = ScriptFigures.Read(end.Output);
         says = says.Length == 0 ? "." : $": {says}.";
         return end.Status == 0 ? ProbeReading.Well($"the script that should help ran{says}") : ProbeReading.Failed($"the script that should help ended with {end.Status}{says}");

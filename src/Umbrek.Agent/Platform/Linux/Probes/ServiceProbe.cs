@@ -8,5 +8,5 @@ public sealed class ServiceProbe : IProbe
 {
     public ProbeKind Kind => ProbeKind.Service;
 
-    public Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken cancel) => LinuxServices.LookAsync(probe.Target, cancel);
+    public Task<ProbeReading> LookAsync(string? check, Probe probe, CancellationToken cancel) => LinuxServices.LookAsync(probe.Target, cancel);
 }

@@ -125,8 +125,8 @@ export function OwnCheckEditor({
         <SegmentedControl
           aria-label="What it goes by"
           data={[
-            { value: "known", label: "what is known of hosts" },
-            { value: "probe", label: "what their agents look at" },
+            { value: "known", label: "what is known" },
+            { value: "probe", label: "what agents look at" },
           ]}
           value={own.probe ? "probe" : "known"}
           onChange={(v) => change({ probe: v === "probe" ? newProbe("service") : null, when: "" })}

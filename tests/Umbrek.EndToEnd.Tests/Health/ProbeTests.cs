@@ -82,7 +82,7 @@ public sealed class ProbeTests
         await page.GetByRole(AriaRole.Button, new() { Name = "New check …" }).ClickAsync();
         var dialog = page.GetByRole(AriaRole.Dialog);
         await dialog.GetByLabel("What it is called").FillAsync("Service answers");
-        await dialog.GetByText("what their agents look at").ClickAsync();
+        await dialog.GetByText("what agents look at").ClickAsync();
         await dialog.GetByLabel("What has to be so").ClickAsync();
         await page.GetByRole(AriaRole.Option, new() { Name = "a port takes connections" }).ClickAsync();
         await dialog.GetByLabel("Host and TCP port").FillAsync($"{Lan.Address}");

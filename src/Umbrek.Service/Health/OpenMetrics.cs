@@ -5,7 +5,7 @@ using Umbrek.Service.Access;
 namespace Umbrek.Service.Health;
 
 /// <summary>Figures as OpenMetrics 1.0 text.</summary>
-public sealed class OpenMetrics(Figures figures)
+public sealed class OpenMetrics(EstateFigures figures)
 {
     public const string ContentType = "application/openmetrics-text; version=1.0.0; charset=utf-8";
 

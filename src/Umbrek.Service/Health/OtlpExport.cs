@@ -14,7 +14,7 @@ namespace Umbrek.Service.Health;
 public sealed record OtlpTarget(Uri Collector, string? Headers = null, double EverySeconds = 60);
 
 /// <summary>Sends the figures of every host and the service's own to a collector, by OTLP over HTTP with protobuf (OpenTelemetry Protocol 1.x).</summary>
-public sealed class OtlpExport(Figures figures, ServiceOptions options, TimeProvider time) : IHostedService, IDisposable
+public sealed class OtlpExport(EstateFigures figures, ServiceOptions options, TimeProvider time) : IHostedService, IDisposable
 {
     private const string MeterName = "umbrek";
 

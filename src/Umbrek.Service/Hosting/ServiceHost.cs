@@ -164,7 +164,7 @@ public static class ServiceHost
         services.AddSingleton<RollupQueue>();
         services.AddHostedService<RollupWriter>();
         services.AddSingleton<SeriesReader>();
-        services.AddSingleton<Figures>();
+        services.AddSingleton<EstateFigures>();
         services.AddSingleton<OpenMetrics>();
         services.AddHostedService<OtlpExport>();
         services.AddSingleton<CheckBook>();

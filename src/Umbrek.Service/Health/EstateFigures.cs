@@ -17,7 +17,7 @@ public readonly record struct Figure(IReadOnlyList<(string Name, string Value)> 
 public sealed record FigureFamily(string Name, string Type, string? Unit, string Help, IEnumerable<Figure> Figures);
 
 /// <summary>The latest figures of every host that somebody may see, and the service's own: for those who gather figures of everything they run.</summary>
-public sealed class Figures(EstateIndex estate, AlertBook alerts, ProbeBook probes, LinkRegistry links, TimeProvider time)
+public sealed class EstateFigures(EstateIndex estate, AlertBook alerts, ProbeBook probes, LinkRegistry links, TimeProvider time)
 {
     /// <summary>Older samples say nothing of now: what stands still in a graph looks alive.</summary>
     private static readonly TimeSpan Fresh = TimeSpan.FromMinutes(5);

@@ -116,7 +116,7 @@ public sealed class LinkMessageTests
 
     private static void AssertFilled(object part, string path)
     {
-        foreach (var property in part.GetType().GetProperties(BindingFlags.Public | BindingFlags.Instance).Where(p => p.GetIndexParameters().Length == 0))
+        foreach (var property in part.GetType().GetProperties(BindingFlags.Public | BindingFlags.Instance).Where(p => p.GetIndexParameters().Length == 0 && !p.IsDefined(typeof(System.Text.Json.Serialization.JsonIgnoreAttribute))))
         {
             var value = property.GetValue(part).ShouldNotBeNull($"{path}.{property.Name}");
             if (value is IEnumerable items and not string)

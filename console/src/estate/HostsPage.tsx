@@ -11,6 +11,7 @@ import { HostsTabs } from "./HostsTabs";
 import { HostTable } from "./HostTable";
 import { HostTiles } from "./HostTiles";
 import { SavedSelections } from "./SavedSelections";
+import { NoHostYet } from "./NoHostYet";
 import { SelectionField } from "./SelectionField";
 import { useEstate, useScope } from "./useEstate";
 import { hostsAt, useHostRows } from "./useHostRows";
@@ -177,9 +178,7 @@ export function HostsPage() {
             ) : me && !me.anywhere.includes("see") ? (
               <Empty title="You may see no host yet">{me.canChange.join(", ")} can give you a role.</Empty>
             ) : estate.hosts.size === 0 ? (
-              <Empty title="No host has joined yet">
-                Make an installer under <Link to="/join">Join</Link> and run its one line on a computer.
-              </Empty>
+              <NoHostYet />
             ) : selected.problem ? (
               <Empty title="The selection can’t be read">What is wrong stands below the field.</Empty>
             ) : (

@@ -1,6 +1,7 @@
 import { SegmentedControl } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
+import { NoHostYet } from "../estate/NoHostYet";
 import { readable } from "../estate/hostList";
 import { useScope } from "../estate/useEstate";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -52,7 +53,8 @@ export function NowPage() {
         />
       </div>
       <Trouble error={alerts.error ?? overview.error} />
-      {lines && lines.length === 0 && (
+      {lines?.length === 0 && which === "now" && !scope && whole?.hosts === 0 && <NoHostYet />}
+      {lines?.length === 0 && whole && (which === "over" || scope || whole.hosts > 0) && (
         <Empty title={which === "over" ? "Nothing is over yet" : "Nothing needs anybody"}>
           {which === "over"
             ? "Alerts that have cleared, and those that were dismissed, stand here."

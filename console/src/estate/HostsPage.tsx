@@ -1,6 +1,6 @@
 import { Button, Menu, SegmentedControl } from "@mantine/core";
 import { useMemo, useState } from "react";
-import { Link, useLocation } from "react-router";
+import { useLocation } from "react-router";
 import { useMe } from "../access/useMay";
 import { Empty } from "../parts/Trouble";
 import { BulkBar } from "./BulkBar";

@@ -29,6 +29,8 @@ internal sealed class Browser : IAsyncDisposable
             ],
             ViewportSize = new() { Width = width, Height = height },
         });
+        // A busy machine takes its time; whoever waits for what never comes waits as long.
+        browser.context.SetDefaultTimeout(120_000);
         browser.Page = await browser.context.NewPageAsync();
         browser.Page.Console += (_, m) =>
         {

@@ -22,7 +22,7 @@ public sealed class ConsoleTests
         await page.GetByText("No host has joined yet").WaitForAsync();
 
         await world.EnrolAsync("plover-log-01");
-        await page.GetByText("plover-log-01").WaitForAsync(new() { Timeout = 5000 });
+        await page.GetByText("plover-log-01").WaitForAsync();
         var agent = world.StartAgent("plover-log-01");
         var row = page.Locator(".hosts-row.host", new() { HasText = "plover-log-01" });
         await row.Locator(".presence", new() { HasTextString = "linked" }).And(page.Locator(":not(.away)")).WaitForAsync();

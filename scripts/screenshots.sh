@@ -24,13 +24,13 @@ echo "$password" | umbrek sign-in "https://localhost:$port" --name "$name" --pas
 umbrek run --on 'quay-*, plover-*, ripening-*' -- uptime >/dev/null
 umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print' >/dev/null 2>&1 || true
 umbrek run --on 'in "Tarn Valley Creamery/Office" or in "Brindle Moor Observatory/Data Room"' -- uname -r >/dev/null
-other=$(node -p "require('$data/demo-accounts.json').find((a) => a.name === 'Priya Lund').password")
-(cd console && node screenshots/take.mjs "https://localhost:$port" "$key" "$name" "$password" 'Priya Lund' "$other" "$out")
+(cd console && node screenshots/take.mjs "https://localhost:$port" "$key" "$name" "$password" "$out")
 
 # A terminal window under a screen of its own.
 number=97
 Xvfb :$number -screen 0 1280x800x24 -nolisten tcp >/dev/null 2>&1 &
 screen=$!
+while ! [ -e /tmp/.X11-unix/X$number ] && kill -0 $screen; do sleep 0.1; done
 terminal() { # file, commands
   local script=$data/terminal.sh
   rm -f "$data/shown"
@@ -54,8 +54,9 @@ umbrek selection check 'memroy.free < 1 GiB'
 umbrek host edit 'in \"Saltmarsh Ferry\" and *-log-*' --tag 'behind the link' --preview
 umbrek host timeline quay-ticket-01"
 terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print'
-umbrek run --on 'in \"Tarn Valley Creamery/Office\"' -- uname -r
+umbrek run --on 'in \"Tarn Valley Creamery\"' --fold -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
+umbrek process list quay-ticket-01 --sort memory kiosk
 umbrek job list --most 5"
 terminal client-health.png "umbrek watch --once
 umbrek alert show \$(umbrek alert list --on ripening-climate-02 --output csv | sed -n 2p | cut -c1-36)"

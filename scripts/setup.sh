@@ -5,7 +5,7 @@ set -euo pipefail
 
 want=(ieee-data tzdata clang zlib1g-dev libssl-dev ca-certificates)
 if [ "${1:-demo}" = test ]; then
-  want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux xvfb xterm fonts-dejavu-core imagemagick openssl)
+  want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux vim htop xvfb xterm fonts-dejavu-core imagemagick openssl)
 fi
 
 if [ "${1:-demo}" = bench ]; then

@@ -26,6 +26,11 @@ const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ defau
 const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
 const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
+const NewJobPage = lazy(() => import("./jobs/NewJobPage").then((m) => ({ default: m.NewJobPage })));
+const ScriptsPage = lazy(() => import("./jobs/ScriptsPage").then((m) => ({ default: m.ScriptsPage })));
+const ScriptPage = lazy(() => import("./jobs/ScriptPage").then((m) => ({ default: m.ScriptPage })));
+const NewScriptPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NewScriptPage })));
+const NextVersionPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NextVersionPage })));
 const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
 const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ default: m.PeoplePage })));
 const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ default: m.AccountPage })));
@@ -33,6 +38,7 @@ const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
 const VaultPage = lazy(() => import("./access/VaultPage").then((m) => ({ default: m.VaultPage })));
 const SessionsPage = lazy(() => import("./sessions/SessionsPage").then((m) => ({ default: m.SessionsPage })));
+const ShellsPage = lazy(() => import("./shell/ShellsPage").then((m) => ({ default: m.ShellsPage })));
 const PoliciesPage = lazy(() => import("./access/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));
 const JoinPage = lazy(() => import("./enrolment/JoinPage").then((m) => ({ default: m.JoinPage })));
 
@@ -83,6 +89,11 @@ function Inside() {
         <Route path="/hosts/compare" element={<ComparePage />} />
         <Route path="/hosts/:id" element={<HostPage />} />
         <Route path="/work" element={<WorkPage />} />
+        <Route path="/work/new" element={<NewJobPage />} />
+        <Route path="/work/scripts" element={<ScriptsPage />} />
+        <Route path="/work/scripts/new" element={<NewScriptPage />} />
+        <Route path="/work/scripts/:id" element={<ScriptPage />} />
+        <Route path="/work/scripts/:id/edit" element={<NextVersionPage />} />
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/people" element={<PeoplePage />} />
         <Route path="/account" element={<AccountPage />} />
@@ -90,6 +101,7 @@ function Inside() {
         <Route path="/people/roles" element={<RolesPage />} />
         <Route path="/people/vault" element={<VaultPage />} />
         <Route path="/sessions" element={<SessionsPage />} />
+        <Route path="/sessions/shells" element={<ShellsPage />} />
         <Route path="/people/audit" element={<AuditPage />} />
         <Route path="/rules" element={<ChecksPage />} />
         <Route path="/rules/notices" element={<NoticesPage />} />

@@ -7,6 +7,8 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Core.Shell;
+using Umbrek.Core.Text;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Audit;
@@ -16,6 +18,7 @@ using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Sessions;
+using Umbrek.Wire.Shell;
 
 namespace Umbrek.Wire;
 
@@ -36,7 +39,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
-        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>),
+        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -48,6 +51,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(ProbeTried))]
 [JsonSerializable(typeof(RunEventBatch))]
 [JsonSerializable(typeof(RunOrder))]
+[JsonSerializable(typeof(HostAction))]
 [JsonSerializable(typeof(RunCancel))]
 [JsonSerializable(typeof(RunsKept))]
 [JsonSerializable(typeof(SamplesKept))]
@@ -55,6 +59,14 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(LinkGoodbye))]
 [JsonSerializable(typeof(HostSide))]
 [JsonSerializable(typeof(ChannelOrder))]
+[JsonSerializable(typeof(ViewWish))]
+[JsonSerializable(typeof(ViewWord))]
+[JsonSerializable(typeof(LogWish))]
+[JsonSerializable(typeof(LogWord))]
+[JsonSerializable(typeof(LogLine))]
+[JsonSerializable(typeof(LogSeverity))]
+[JsonSerializable(typeof(List<LogLine>))]
+[JsonSerializable(typeof(List<LogFile>))]
 [JsonSerializable(typeof(SessionEnd))]
 [JsonSerializable(typeof(KeyReport))]
 [JsonSerializable(typeof(ConsentReport))]
@@ -62,6 +74,8 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(CommandSpec))]
 [JsonSerializable(typeof(ChannelJoin))]
 [JsonSerializable(typeof(KeyFrame))]
+[JsonSerializable(typeof(ShellWord))]
+[JsonSerializable(typeof(ShellWish))]
 [JsonSerializable(typeof(KeyWish))]
 [JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
@@ -111,7 +125,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
         typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
-        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>),
+        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -126,6 +140,19 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(RunHeld))]
 [JsonSerializable(typeof(LinkGoodbye))]
 [JsonSerializable(typeof(HostSide))]
+[JsonSerializable(typeof(ViewWish))]
+[JsonSerializable(typeof(ViewWord))]
+[JsonSerializable(typeof(LogWish))]
+[JsonSerializable(typeof(LogWord))]
+[JsonSerializable(typeof(LogLine))]
+[JsonSerializable(typeof(LogSeverity))]
+[JsonSerializable(typeof(List<LogLine>))]
+[JsonSerializable(typeof(List<LogFile>))]
+[JsonSerializable(typeof(List<HostProcess>))]
+[JsonSerializable(typeof(List<HostService>))]
+[JsonSerializable(typeof(NewWake))]
+[JsonSerializable(typeof(WakeInfo))]
+[JsonSerializable(typeof(WakeHost))]
 [JsonSerializable(typeof(ChannelOrder))]
 [JsonSerializable(typeof(SessionEnd))]
 [JsonSerializable(typeof(KeyReport))]
@@ -134,6 +161,8 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(CommandSpec))]
 [JsonSerializable(typeof(ChannelJoin))]
 [JsonSerializable(typeof(KeyFrame))]
+[JsonSerializable(typeof(ShellWord))]
+[JsonSerializable(typeof(ShellWish))]
 [JsonSerializable(typeof(KeyWish))]
 [JsonSerializable(typeof(HostPolicyPart))]
 [JsonSerializable(typeof(HostRequest))]
@@ -210,6 +239,9 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(Page<SessionInfo>))]
 [JsonSerializable(typeof(List<SessionInfo>))]
 [JsonSerializable(typeof(NewChannel))]
+[JsonSerializable(typeof(Page<ShellInfo>))]
+[JsonSerializable(typeof(ShellInfo))]
+[JsonSerializable(typeof(List<ShellInfo>))]
 [JsonSerializable(typeof(ChannelTicket))]
 [JsonSerializable(typeof(DeviceInfo))]
 [JsonSerializable(typeof(Page<DeviceInfo>))]
@@ -306,6 +338,26 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(TechnicianInfo))]
 [JsonSerializable(typeof(NewTechnician))]
 [JsonSerializable(typeof(NewJob))]
+[JsonSerializable(typeof(NewJobAgain))]
+[JsonSerializable(typeof(ScriptInfo))]
+[JsonSerializable(typeof(Page<ScriptInfo>))]
+[JsonSerializable(typeof(List<ScriptInfo>))]
+[JsonSerializable(typeof(ScriptDetail))]
+[JsonSerializable(typeof(List<ScriptVersionMark>))]
+[JsonSerializable(typeof(NewScript))]
+[JsonSerializable(typeof(NewScriptVersion))]
+[JsonSerializable(typeof(ScriptChange))]
+[JsonSerializable(typeof(ScriptUse))]
+[JsonSerializable(typeof(FilledScript))]
+[JsonSerializable(typeof(ScriptComparison))]
+[JsonSerializable(typeof(List<ScriptParameter>))]
+[JsonSerializable(typeof(List<ScriptShare>))]
+[JsonSerializable(typeof(JobAnswers))]
+[JsonSerializable(typeof(AnswerComparison))]
+[JsonSerializable(typeof(FoundLines))]
+[JsonSerializable(typeof(List<FoundLine>))]
+[JsonSerializable(typeof(List<FoldedAnswer>))]
+[JsonSerializable(typeof(RunPace))]
 [JsonSerializable(typeof(CommandSpec))]
 [JsonSerializable(typeof(JobDetail))]
 [JsonSerializable(typeof(JobChanges))]

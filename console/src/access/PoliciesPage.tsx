@@ -11,7 +11,7 @@ import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { RulesTabs } from "../health/RulesTabs";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, noticeWords } from "./policyWords";
+import { actList, actWords, consentWords, noticeWords, putOffWords } from "./policyWords";
 import { useMe } from "./useMay";
 import { type PolicyAt, usePolicies } from "./usePolicy";
 
@@ -58,6 +58,7 @@ export function PoliciesPage() {
               <th scope="col">Consent</th>
               <th scope="col">Notice</th>
               <th scope="col">Access key for</th>
+              <th scope="col">Restart</th>
               <th scope="col">
                 <span className="hidden-text">Acts</span>
               </th>
@@ -148,6 +149,7 @@ function Row({
       <Cell said={own.consent}>{consentWords(wanted.consent)}</Cell>
       <Cell said={own.notice}>{noticeWords(wanted.notice)}</Cell>
       <Cell said={own.keyFor}>{keyFor.length === 0 ? "nothing" : keyFor.map(actWords).join(", ")}</Cell>
+      <Cell said={own.putOffMinutes}>{putOffWords(wanted.putOffMinutes)}</Cell>
       <td>
         {onEdit && (
           <Button size="compact-xs" variant="default" onClick={onEdit}>

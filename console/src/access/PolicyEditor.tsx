@@ -1,4 +1,4 @@
-import { Button, Checkbox, Modal, SegmentedControl, Select } from "@mantine/core";
+import { Button, Checkbox, Modal, NumberInput, SegmentedControl, Select } from "@mantine/core";
 import { useState } from "react";
 import type { ConsentRule, HostAct, HostPolicyPart, NoticeRule, PolicyInfo } from "../api/types";
 import { readable } from "../estate/hostList";
@@ -69,6 +69,16 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
         value={own.keyFor}
         begin={began.wanted.keyFor ?? []}
         onChange={(keyFor) => change({ keyFor })}
+      />
+      <NumberInput
+        label="Restart put off, minutes"
+        description="How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; 0 for not at all"
+        placeholder={above}
+        min={0}
+        max={1440}
+        allowDecimal={false}
+        value={own.putOffMinutes ?? ""}
+        onChange={(v) => change({ putOffMinutes: v === "" ? null : Number(v) })}
       />
       <p className="muted" style={{ margin: 0 }}>
         Hosts that are linked keep to it at once, the others when they return. What a computer’s own file forbids stays

@@ -4,7 +4,7 @@ import type { HostSummary, PolicyInfo } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, isNarrowed, noticeWords } from "./policyWords";
+import { actList, actWords, consentWords, isNarrowed, noticeWords, putOffWords } from "./policyWords";
 import { useMay } from "./useMay";
 import { usePolicy } from "./usePolicy";
 import { Locked } from "./WhyNot";
@@ -61,6 +61,10 @@ function Said({ policy, label }: { policy: PolicyInfo; label: string }) {
         <dt>Notice</dt>
         <dd>
           {noticeWords(inForce.notice)} <From place={from.notice} label={label} />
+        </dd>
+        <dt>Restart</dt>
+        <dd>
+          {putOffWords(inForce.putOffMinutes)} <From place={from.putOffMinutes} label={label} />
         </dd>
         <dt>Access key</dt>
         <dd>

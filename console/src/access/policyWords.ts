@@ -30,6 +30,10 @@ export const consentWords = (rule: ConsentRule): string => consents.find((c) => 
 export const noticeWords = (rule: NoticeRule | undefined): string =>
   notices.find((n) => n.value === (rule ?? "none"))?.label ?? "";
 
+/** How far people there may put off that their computer goes down. */
+export const putOffWords = (minutes: number | null | undefined): string =>
+  minutes ? `people there may put it off, by ${minutes} min in all` : "people there can’t put it off";
+
 /** Acts in a sentence: "run commands, open a terminal"; all of them are "everything". */
 export const actList = (list: HostAct[]): string =>
   list.length === 0 ? "nothing" : list.length === acts.length ? "everything" : list.map(actWords).join(", ");
@@ -39,4 +43,5 @@ export const isNarrowed = (wanted: HostPolicy, inForce: HostPolicy): boolean =>
   wanted.allowed.some((a) => !inForce.allowed.includes(a)) ||
   wanted.consent !== inForce.consent ||
   (wanted.notice ?? "none") !== (inForce.notice ?? "none") ||
+  (wanted.putOffMinutes ?? 0) !== (inForce.putOffMinutes ?? 0) ||
   (inForce.keyFor ?? []).some((a) => !(wanted.keyFor ?? []).includes(a));

@@ -992,6 +992,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/shells": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Shells that go on at a linked host: one's own, and everybody's for who administers the place. */
+    get: operations["listShells"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/shells/{shellId}/end": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Ends a shell of one's own, or at a place that one administers. */
+    post: operations["endShell"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/enrolments": {
     parameters: {
       query?: never;
@@ -1190,6 +1224,40 @@ export interface paths {
     };
     /** Where checks with probes stand on a host. */
     get: operations["listHostProbes"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/wake": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Has neighbours of sleeping hosts send the packets that wake them; the answer names the job by which they do. */
+    post: operations["wakeHosts"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/wake": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Which hosts could wake this one over the network, or why none can. */
+    get: operations["getWake"];
     put?: never;
     post?: never;
     delete?: never;
@@ -2032,6 +2100,74 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/jobs/{id}/again": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Runs a job's command again where it ended in trouble, or on the hosts of the runs that are named. */
+    post: operations["runAgain"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/jobs/{id}/answers": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the hosts answered, equal answers as one, the rarest first. 'passOver' says what does not count: times, names, addresses, numbers, with commas between them, or nothing. */
+    get: operations["foldAnswers"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/jobs/{id}/search": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Lines of the output that hold a text, letters of either case. */
+    get: operations["searchOutput"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/jobs/{id}/output": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The output of all hosts: a line of JSON for each (as=ndjson), or files for each in a ZIP archive (as=zip). */
+    get: operations["downloadOutput"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/runs/{id}": {
     parameters: {
       query?: never;
@@ -2077,6 +2213,111 @@ export interface paths {
     get: operations["getOutput"];
     put?: never;
     post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/runs/{id}/comparison": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The output of two runs line by line: what both have, what only one has. */
+    get: operations["compareAnswers"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Scripts that are one's own or shared with one, by name. */
+    get: operations["listScripts"];
+    put?: never;
+    /** Keeps a script; a command line becomes one. */
+    post: operations["createScript"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A script with its newest version, or the one of a number. */
+    get: operations["getScript"];
+    /** Renames, describes, shares or hands over a script. */
+    put: operations["changeScript"];
+    post?: never;
+    /** Removes a script with its versions; jobs keep what they ran. */
+    delete: operations["removeScript"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts/{id}/versions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Writes the next version of a script. */
+    post: operations["addScriptVersion"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts/{id}/comparison": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Two versions line by line; the newest when 'to' is left out. */
+    get: operations["compareScriptVersions"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts/fill": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Reads values for a script's parameters and gives the command that hosts are sent; nothing is run. */
+    post: operations["fillScript"];
     delete?: never;
     options?: never;
     head?: never;
@@ -2348,6 +2589,25 @@ export interface components {
     };
     /** @enum {unknown} */
     AlertState: "open" | "acknowledged" | "snoozed" | "cleared" | "dismissed";
+    AnswerComparison: {
+      first: components["schemas"]["RunInfo"];
+      second: components["schemas"]["RunInfo"];
+      passedOver: string;
+      streams: components["schemas"]["StreamComparison"][];
+      cut: boolean;
+    };
+    AnswerLine: {
+      kind: components["schemas"]["DifferenceKind"];
+      /** Format: int32 */
+      first: null | number;
+      /** Format: int32 */
+      second: null | number;
+      text: string;
+      /** Format: int32 */
+      from?: null | number;
+      /** Format: int32 */
+      to?: null | number;
+    };
     AuditInfo: {
       /** Format: int64 */
       number: number;
@@ -2500,10 +2760,22 @@ export interface components {
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
+      script?: null | string;
+      action?: null | components["schemas"]["HostAction"];
       shell?: null | string;
       workingDirectory?: null | string;
+      environment?: null | {
+        [key: string]: string;
+      };
+      /** Format: byte */
+      input?: null | string;
+      user?: null | string;
+      /** Format: int32 */
+      niceness?: null | number;
       /** Format: double */
       timeoutSeconds?: null | number;
+      /** Format: int64 */
+      outputLimitBytes?: null | number;
     };
     Completion: {
       text: string;
@@ -2590,7 +2862,19 @@ export interface components {
       here: boolean;
     };
     /** @enum {unknown} */
+    DifferenceKind: "same" | "only-first" | "only-second";
+    /** @enum {unknown} */
     Dimension: "count" | "percent" | "size" | "time";
+    EndProcesses: {
+      which: components["schemas"]["ProcessChoice"];
+      /** @default false */
+      force: boolean;
+      /**
+       * Format: double
+       * @default 10
+       */
+      graceSeconds: number;
+    };
     EnrolmentAnswer: {
       /** Format: uuid */
       hostId: string;
@@ -2664,6 +2948,10 @@ export interface components {
       /** Format: double */
       usedPercent?: number;
     };
+    FilledScript: {
+      script: components["schemas"]["ScriptMark"];
+      command: components["schemas"]["CommandSpec"];
+    };
     FillingHost: {
       /** Format: uuid */
       hostId: string;
@@ -2680,6 +2968,38 @@ export interface components {
       mine: components["schemas"]["OwnMark"];
       /** Format: int32 */
       score: number;
+    };
+    FindProcesses: {
+      text: string;
+    };
+    FoldedAnswer: {
+      state: components["schemas"]["RunState"];
+      /** Format: int32 */
+      exitStatus: null | number;
+      reason: null | string;
+      /** Format: int32 */
+      variants: number;
+      /** Format: int64 */
+      lines: number;
+      /** Format: int64 */
+      bytes: number;
+      runs: string[];
+      cut: boolean;
+    };
+    FoundLine: {
+      /** Format: uuid */
+      runId: string;
+      hostLabel: string;
+      stream: components["schemas"]["RunEventKind"];
+      /** Format: int64 */
+      line: number;
+      text: string;
+    };
+    FoundLines: {
+      lines: components["schemas"]["FoundLine"][];
+      /** Format: int32 */
+      hosts: number;
+      more: boolean;
     };
     GrantChange: {
       /** Format: date-time */
@@ -2741,6 +3061,14 @@ export interface components {
     };
     /** @enum {unknown} */
     HostAct: "watch" | "control" | "shell" | "run" | "read-files" | "write-files" | "power" | "software";
+    HostAction: {
+      end?: null | components["schemas"]["EndProcesses"];
+      rank?: null | components["schemas"]["RankProcesses"];
+      find?: null | components["schemas"]["FindProcesses"];
+      service?: null | components["schemas"]["ServiceWish"];
+      power?: null | components["schemas"]["PowerWish"];
+      wake?: null | components["schemas"]["WakeWish"];
+    };
     HostChange: {
       label?: null | string;
       groupPath?: null | string;
@@ -2797,6 +3125,12 @@ export interface components {
       /** @default false */
       preview: boolean;
     };
+    HostNeighbour: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      network: string;
+    };
     HostOutlook: {
       done: boolean;
       says: string[];
@@ -2806,12 +3140,16 @@ export interface components {
       consent: components["schemas"]["ConsentRule"];
       notice?: components["schemas"]["NoticeRule"];
       keyFor?: null | components["schemas"]["HostAct"][];
+      /** Format: int32 */
+      putOffMinutes?: null | number;
     };
     HostPolicyPart: {
       allowed?: null | components["schemas"]["HostAct"][];
       consent?: null | components["schemas"]["ConsentRule"];
       notice?: null | components["schemas"]["NoticeRule"];
       keyFor?: null | components["schemas"]["HostAct"][];
+      /** Format: int32 */
+      putOffMinutes?: null | number;
     };
     HostSide: {
       inForce: components["schemas"]["HostPolicy"];
@@ -2934,6 +3272,14 @@ export interface components {
       /** Format: double */
       errorsPerSecond?: null | number;
     };
+    JobAnswers: {
+      passedOver: string;
+      folds: components["schemas"]["FoldedAnswer"][];
+      /** Format: int32 */
+      open: number;
+      /** Format: int32 */
+      hidden: number;
+    };
     JobDetail: {
       job: components["schemas"]["JobInfo"];
       runs: components["schemas"]["RunInfo"][];
@@ -2953,6 +3299,10 @@ export interface components {
       cancelledAt: null | string;
       cancelledBy: null | string;
       runs: components["schemas"]["RunCounts"];
+      pace?: null | components["schemas"]["RunPace"];
+      /** Format: uuid */
+      againOf?: null | string;
+      script?: null | components["schemas"]["ScriptMark"];
     };
     JsonElement: unknown;
     KeyRotationDetail: {
@@ -3003,6 +3353,25 @@ export interface components {
     LinkedLogin: {
       name: string;
       issuer: string;
+    };
+    /** @enum {unknown} */
+    LogSeverity: "emergency" | "alert" | "critical" | "error" | "warning" | "notice" | "information" | "debug" | null;
+    LogWish: {
+      /**
+       * Format: int32
+       * @default 200
+       */
+      lines: number;
+      file?: null | string;
+      service?: null | string;
+      text?: null | string;
+      least?: null | components["schemas"]["LogSeverity"];
+      /** Format: date-time */
+      since?: null | string;
+      /** Format: date-time */
+      until?: null | string;
+      /** @default false */
+      follow: boolean;
     };
     /** @enum {unknown} */
     MailSecurity: "none" | "start-tls" | "tls";
@@ -3108,6 +3477,12 @@ export interface components {
     };
     NewChannel: {
       kind: string;
+      shell?: null | components["schemas"]["ShellWish"];
+      seal?: null | components["schemas"]["SealedOrder"];
+      /** @default false */
+      usesVault: boolean;
+      view?: null | components["schemas"]["ViewWish"];
+      log?: null | components["schemas"]["LogWish"];
     };
     NewCheck: {
       name: string;
@@ -3156,7 +3531,17 @@ export interface components {
     };
     NewJob: {
       selection: string;
-      command: components["schemas"]["CommandSpec"];
+      command?: null | components["schemas"]["CommandSpec"];
+      /** Format: int64 */
+      expiresInSeconds?: null | number;
+      seals?: null | components["schemas"]["SealedOrder"][];
+      /** @default false */
+      usesVault: boolean;
+      pace?: null | components["schemas"]["RunPace"];
+      script?: null | components["schemas"]["ScriptUse"];
+    };
+    NewJobAgain: {
+      runs?: null | string[];
       /** Format: int64 */
       expiresInSeconds?: null | number;
       seals?: null | components["schemas"]["SealedOrder"][];
@@ -3255,6 +3640,19 @@ export interface components {
        */
       probesPerSecond: number;
     };
+    NewScript: {
+      name: string;
+      command: components["schemas"]["CommandSpec"];
+      description?: null | string;
+      parameters?: null | components["schemas"]["ScriptParameter"][];
+      sharing?: null | components["schemas"]["ScriptShare"][];
+      note?: null | string;
+    };
+    NewScriptVersion: {
+      command: components["schemas"]["CommandSpec"];
+      parameters?: null | components["schemas"]["ScriptParameter"][];
+      note?: null | string;
+    };
     NewSecret: {
       kind: components["schemas"]["SecretKind"];
       secret: string;
@@ -3281,6 +3679,9 @@ export interface components {
       permissions: components["schemas"]["Permission"][];
       /** Format: date-time */
       endsAt: string;
+    };
+    NewWake: {
+      selection: string;
     };
     NoticeInfo: {
       /** Format: uuid */
@@ -3508,6 +3909,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfScriptInfo: {
+      items: components["schemas"]["ScriptInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfSecretInfo: {
       items: components["schemas"]["SecretInfo"][];
       nextCursor: null | string;
@@ -3516,6 +3923,12 @@ export interface components {
     };
     PageOfSessionInfo: {
       items: components["schemas"]["SessionInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfShellInfo: {
+      items: components["schemas"]["ShellInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -3544,6 +3957,11 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    /**
+     * @default text
+     * @enum {unknown}
+     */
+    ParameterKind: "text" | "whole" | "number" | "yes-no" | "choice" | "path" | "day";
     PasskeyCeremony: {
       ceremony: string;
       options: components["schemas"]["JsonElement"];
@@ -3573,6 +3991,7 @@ export interface components {
       | "control"
       | "shell"
       | "run"
+      | "choose-user"
       | "read-files"
       | "write-files"
       | "power"
@@ -3600,6 +4019,7 @@ export interface components {
       consent: null | string;
       notice: null | string;
       keyFor: null | string;
+      putOffMinutes: null | string;
     };
     PolicyInfo: {
       /** Format: uuid */
@@ -3627,6 +4047,18 @@ export interface components {
       /** Format: date-time */
       changedAt: string;
       changedBy: string;
+    };
+    /** @enum {unknown} */
+    PowerAct: "restart" | "shut-down" | "sleep" | "log-out" | "lock";
+    PowerWish: {
+      act: components["schemas"]["PowerAct"];
+      /**
+       * Format: double
+       * @default 0
+       */
+      graceSeconds: number;
+      message?: null | string;
+      person?: null | string;
     };
     PresenceInfo: {
       state: components["schemas"]["PresenceState"];
@@ -3726,6 +4158,24 @@ export interface components {
       detail: null | string;
       /** Format: int32 */
       position?: null | number;
+    };
+    ProcessChoice: {
+      marks?: null | components["schemas"]["ProcessMark"][];
+      boot?: null | string;
+      program?: null | string;
+      user?: null | string;
+    };
+    ProcessMark: {
+      /** Format: int32 */
+      pid: number;
+      /** Format: int64 */
+      start: number;
+      name: string;
+    };
+    RankProcesses: {
+      which: components["schemas"]["ProcessChoice"];
+      /** Format: int32 */
+      niceness: number;
     };
     RecoveryCodes: {
       codes: string[];
@@ -3835,6 +4285,8 @@ export interface components {
       /** Format: int32 */
       ended?: number;
     };
+    /** @enum {unknown} */
+    RunEventKind: "accepted" | "started" | "stdout" | "stderr" | "ended";
     RunInfo: {
       /** Format: uuid */
       id: string;
@@ -3860,6 +4312,16 @@ export interface components {
       stdoutBytes: number;
       /** Format: int64 */
       stderrBytes: number;
+      /** @default false */
+      held: boolean;
+    };
+    RunPace: {
+      /** Format: int32 */
+      atOnce?: null | number;
+      /** @default false */
+      onePerGroup: boolean;
+      /** Format: int32 */
+      stopAfterFailures?: null | number;
     };
     /** @enum {unknown} */
     RunState:
@@ -3975,6 +4437,106 @@ export interface components {
     };
     /** @enum {unknown} */
     ScanState: "running" | "done" | "cancelled" | "failed";
+    ScriptChange: {
+      name?: null | string;
+      description?: null | string;
+      sharing?: null | components["schemas"]["ScriptShare"][];
+      /** Format: uuid */
+      ownerId?: null | string;
+    };
+    ScriptComparison: {
+      first: components["schemas"]["ScriptVersionMark"];
+      second: components["schemas"]["ScriptVersionMark"];
+      settings: components["schemas"]["AnswerLine"][];
+      text: components["schemas"]["AnswerLine"][];
+    };
+    ScriptDetail: {
+      script: components["schemas"]["ScriptInfo"];
+      shown: components["schemas"]["ScriptVersion"];
+      versions: components["schemas"]["ScriptVersionMark"][];
+    };
+    ScriptInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      description: null | string;
+      /** Format: uuid */
+      ownerId: null | string;
+      owner: string;
+      sharing: components["schemas"]["ScriptShare"][];
+      /** Format: int32 */
+      latest: number;
+      parameters: components["schemas"]["ScriptParameter"][];
+      /** Format: date-time */
+      createdAt: string;
+      /** Format: date-time */
+      changedAt: string;
+      changedBy: string;
+      mayChange: boolean;
+      mayGovern: boolean;
+      /** Format: int32 */
+      jobs: number;
+      /** Format: date-time */
+      lastUsedAt: null | string;
+      /** Format: int64 */
+      version: number;
+    };
+    ScriptMark: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: int32 */
+      number: number;
+    };
+    ScriptParameter: {
+      name: string;
+      kind?: components["schemas"]["ParameterKind"];
+      description?: null | string;
+      default?: null | string;
+      /** @default false */
+      optional: boolean;
+      /** Format: double */
+      least?: null | number;
+      /** Format: double */
+      most?: null | number;
+      choices?: null | string[];
+    };
+    ScriptShare: {
+      /** Format: uuid */
+      teamId?: null | string;
+      team?: null | string;
+      /** @default false */
+      mayChange: boolean;
+    };
+    ScriptUse: {
+      /** Format: uuid */
+      id: string;
+      /** Format: int32 */
+      number?: null | number;
+      values?: null | {
+        [key: string]: string;
+      };
+    };
+    ScriptVersion: {
+      /** Format: int32 */
+      number: number;
+      command: components["schemas"]["CommandSpec"];
+      parameters: components["schemas"]["ScriptParameter"][];
+      note: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+    };
+    ScriptVersionMark: {
+      /** Format: int32 */
+      number: number;
+      /** Format: int32 */
+      lines: number;
+      note: null | string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+    };
     SealedOrder: {
       /** Format: uuid */
       sessionId: string;
@@ -4054,6 +4616,12 @@ export interface components {
       text: string;
       severity: null | components["schemas"]["Severity"];
     };
+    /** @enum {unknown} */
+    ServiceAct: "start" | "stop" | "restart" | "reload" | "enable" | "disable" | "show";
+    ServiceWish: {
+      name: string;
+      act: components["schemas"]["ServiceAct"];
+    };
     SessionInfo: {
       /** Format: uuid */
       id: string;
@@ -4086,6 +4654,33 @@ export interface components {
     };
     /** @enum {unknown} */
     Severity: "information" | "warning" | "critical" | null;
+    ShellInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      technicianId: string;
+      technician: string;
+      commandText: string;
+      user: string;
+      /** Format: date-time */
+      beganAt: string;
+      isTerminal: boolean;
+      isAttended: boolean;
+    };
+    ShellWish: {
+      /** Format: uuid */
+      shellId?: null | string;
+      /** Format: int64 */
+      seen?: number;
+      terminal?: null | components["schemas"]["TerminalSize"];
+      terminalType?: null | string;
+      command?: null | components["schemas"]["CommandSpec"];
+      user?: null | string;
+      /** Format: int32 */
+      keepSeconds?: null | number;
+      /** Format: int32 */
+      idleSeconds?: null | number;
+    };
     SignInAnswer: {
       technician: components["schemas"]["TechnicianInfo"];
       token: null | string;
@@ -4127,6 +4722,10 @@ export interface components {
     SignInWays: {
       singleSignOn: null | string;
     };
+    StreamComparison: {
+      stream: components["schemas"]["RunEventKind"];
+      lines: components["schemas"]["AnswerLine"][];
+    };
     /** @enum {unknown} */
     Subsystem: "reachability" | "processor" | "memory" | "storage" | "services" | "updates" | "security" | "hardware";
     SubsystemState: {
@@ -4157,6 +4756,12 @@ export interface components {
       teams: string[];
       secondFactor: boolean;
       mail?: null | string;
+    };
+    TerminalSize: {
+      /** Format: int32 */
+      columns: number;
+      /** Format: int32 */
+      rows: number;
     };
     TimelineEntry: {
       /** Format: date-time */
@@ -4216,8 +4821,34 @@ export interface components {
       /** Format: date-time */
       keyMadeAt: string;
     };
+    ViewWish: {
+      /**
+       * Format: double
+       * @default 2
+       */
+      everySeconds: number;
+    };
     /** @enum {unknown} */
     WaitingReason: "none" | "approval-needed" | "same-machine";
+    WakeHost: {
+      /** Format: uuid */
+      hostId: string;
+      label: string;
+      groupPath: string;
+      neighbours: components["schemas"]["HostNeighbour"][];
+      problem: null | string;
+    };
+    WakeInfo: {
+      job: null | components["schemas"]["JobInfo"];
+      hosts: components["schemas"]["WakeHost"][];
+    };
+    WakeTarget: {
+      name: string;
+      cards: string[];
+    };
+    WakeWish: {
+      targets: components["schemas"]["WakeTarget"][];
+    };
   };
   responses: never;
   parameters: never;
@@ -6605,6 +7236,67 @@ export interface operations {
       };
     };
   };
+  listShells: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfShellInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  endShell: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+        shellId: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   listEnrolments: {
     parameters: {
       query?: {
@@ -7035,6 +7727,70 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["PageOfProbeOnHost"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  wakeHosts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewWake"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["WakeInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getWake: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["WakeHost"];
         };
       };
       /** @description What went wrong and what to do. */
@@ -9160,6 +9916,139 @@ export interface operations {
       };
     };
   };
+  runAgain: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewJobAgain"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["JobInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  foldAnswers: {
+    parameters: {
+      query?: {
+        passOver?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["JobAnswers"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  searchOutput: {
+    parameters: {
+      query?: {
+        text?: string;
+        limit?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FoundLines"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  downloadOutput: {
+    parameters: {
+      query?: {
+        as?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   getRun: {
     parameters: {
       query?: never;
@@ -9241,6 +10130,301 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  compareAnswers: {
+    parameters: {
+      query: {
+        with: string;
+        passOver?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["AnswerComparison"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listScripts: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfScriptInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createScript: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewScript"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScriptDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getScript: {
+    parameters: {
+      query?: {
+        number?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScriptDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeScript: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ScriptChange"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScriptInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeScript: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  addScriptVersion: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewScriptVersion"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScriptDetail"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  compareScriptVersions: {
+    parameters: {
+      query: {
+        from: number;
+        to?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ScriptComparison"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  fillScript: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["ScriptUse"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FilledScript"];
+        };
       };
       /** @description What went wrong and what to do. */
       default: {

@@ -30,7 +30,103 @@ export type Sample = Required<Omit<Schemas["Sample"], "fileSystems">> & {
 };
 export type PresenceInfo = Schemas["PresenceInfo"];
 export type GroupInfo = Schemas["GroupInfo"];
+export type CommandSpec = MayMiss<Schemas["CommandSpec"]>;
+export type RunPace = MayMiss<Schemas["RunPace"]>;
+export type JobAnswers = Omit<MayMiss<Schemas["JobAnswers"]>, "folds"> & { folds: FoldedAnswer[] };
+export type FoldedAnswer = MayMiss<Schemas["FoldedAnswer"]>;
+export type AnswerLine = MayMiss<Schemas["AnswerLine"]>;
+export type AnswerComparison = Schemas["AnswerComparison"];
+export type FoundLines = Schemas["FoundLines"];
 export type JobInfo = MayMiss<Schemas["JobInfo"]>;
+/** As a host says it on a channel; see docs/protocol.md. */
+export interface HostProcess {
+  pid: number;
+  parent: number;
+  start: number;
+  startedAt: string;
+  user: string;
+  name: string;
+  commandLine?: string;
+  state: string;
+  niceness: number;
+  threads: number;
+  memoryBytes: number;
+  processorSeconds: number;
+  processorPercent?: number;
+}
+export type ServiceState = "runs" | "starting" | "stopping" | "done" | "stopped" | "failed" | "unknown";
+export type ServiceStart = "with-system" | "by-hand" | "by-others" | "never" | "unknown";
+export type ServiceAct = "start" | "stop" | "restart" | "reload" | "enable" | "disable" | "show";
+/** As a host says it on a channel; see docs/protocol.md. */
+export interface HostService {
+  name: string;
+  description?: string;
+  state: ServiceState;
+  start: ServiceStart;
+  detail?: string;
+  since?: string;
+  pid?: number;
+  memoryBytes?: number;
+}
+export interface ProcessMark {
+  pid: number;
+  start: number;
+  name: string;
+}
+export interface ProcessChanges {
+  at: string;
+  boot: string;
+  processors: number;
+  memoryBytes: number;
+  reset: boolean;
+  changed: HostProcess[];
+  gone: number[];
+}
+interface ProcessChoice {
+  marks?: ProcessMark[];
+  boot?: string;
+  program?: string;
+}
+/** Something that the agent does itself: one of these. */
+export interface HostAction {
+  end?: { which: ProcessChoice; force: boolean };
+  rank?: { which: ProcessChoice; niceness: number };
+  find?: { text: string };
+  service?: { name: string; act: ServiceAct };
+  power?: PowerWish;
+  wake?: { targets: { name: string; cards: string[] }[] };
+}
+export type PowerAct = "restart" | "shut-down" | "sleep" | "log-out" | "lock";
+export interface PowerWish {
+  act: PowerAct;
+  graceSeconds: number;
+  message?: string;
+  person?: string;
+}
+export type WakeHost = MayMiss<Schemas["WakeHost"]>;
+export type WakeInfo = MayMiss<Schemas["WakeInfo"]>;
+export type ParameterKind = Schemas["ParameterKind"];
+export type ScriptParameter = Omit<MayMiss<Schemas["ScriptParameter"]>, "kind"> & { kind: ParameterKind };
+export type ScriptShare = MayMiss<Schemas["ScriptShare"]>;
+export type ScriptInfo = Omit<MayMiss<Schemas["ScriptInfo"]>, "parameters" | "sharing"> & {
+  parameters: ScriptParameter[];
+  sharing: ScriptShare[];
+};
+export type ScriptVersion = Omit<MayMiss<Schemas["ScriptVersion"]>, "parameters" | "command"> & {
+  parameters: ScriptParameter[];
+  command: CommandSpec;
+};
+export type ScriptVersionMark = MayMiss<Schemas["ScriptVersionMark"]>;
+export interface ScriptDetail {
+  script: ScriptInfo;
+  shown: ScriptVersion;
+  versions: ScriptVersionMark[];
+}
+export type FilledScript = Omit<Schemas["FilledScript"], "command"> & { command: CommandSpec };
+export type ScriptComparison = Omit<Schemas["ScriptComparison"], "settings" | "text"> & {
+  settings: AnswerLine[];
+  text: AnswerLine[];
+};
 export type AuditInfo = MayMiss<Schemas["AuditInfo"]>;
 export type RunInfo = MayMiss<Schemas["RunInfo"]>;
 export type RunCounts = Schemas["RunCounts"];
@@ -45,12 +141,14 @@ export interface HostPolicy {
   consent: ConsentRule;
   notice?: NoticeRule;
   keyFor?: HostAct[] | null;
+  putOffMinutes?: number | null;
 }
 export interface HostPolicyPart {
   allowed?: HostAct[] | null;
   consent?: ConsentRule | null;
   notice?: NoticeRule | null;
   keyFor?: HostAct[] | null;
+  putOffMinutes?: number | null;
 }
 export interface HostSide {
   inForce: HostPolicy;
@@ -99,6 +197,7 @@ export type AccessMatrix = Omit<Schemas["AccessMatrix"], "rows"> & {
 export type PasskeyInfo = Schemas["PasskeyInfo"];
 export type DeviceInfo = MayMiss<Schemas["DeviceInfo"]>;
 export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
+export type ShellInfo = Schemas["ShellInfo"];
 export type ChannelTicket = Schemas["ChannelTicket"];
 export type SealedOrder = Schemas["SealedOrder"];
 export type SecretInfo = MayMiss<Schemas["SecretInfo"]>;

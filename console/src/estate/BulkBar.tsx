@@ -6,6 +6,7 @@ import { api, ask } from "../api/client";
 import type { BulkOutcome, HostSummary } from "../api/types";
 import { Trouble } from "../parts/Trouble";
 import { customerOf } from "./emblem";
+import { selectionOf } from "./hostList";
 import { OwnField } from "./OwnField";
 import { sharedFields } from "./ownFields";
 import { useCustomers } from "./useCustomers";
@@ -77,6 +78,14 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
             Compare their health
           </Button>
         )}
+        <Button
+          size="compact-sm"
+          variant="default"
+          component={Link}
+          to={`/work/new?on=${encodeURIComponent(hosts.map((h) => `(${selectionOf(h)})`).join(" or "))}`}
+        >
+          Run a command on {who}
+        </Button>
         <Button size="compact-sm" variant="subtle" color="gray" onClick={onClear}>
           Unmark all
         </Button>

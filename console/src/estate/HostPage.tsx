@@ -10,9 +10,14 @@ import { AlertsPanel } from "../health/AlertsPanel";
 import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
 import { JobList } from "../jobs/JobList";
+import { LogPanel } from "../jobs/LogPanel";
+import { PowerPanel } from "../jobs/PowerPanel";
+import { ProcessPanel } from "../jobs/ProcessPanel";
+import { ServicePanel } from "../jobs/ServicePanel";
 import { Ago } from "../parts/Ago";
 import { span } from "../parts/time";
 import { Empty } from "../parts/Trouble";
+import { ShellPanel } from "../shell/ShellPanel";
 import { Emblem } from "./Emblem";
 import { customerOf } from "./emblem";
 import { FactsPanel } from "./FactsPanel";
@@ -26,7 +31,22 @@ import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
 import { useMarks } from "./useMarks";
 
-const panels = ["Alerts", "Health", "Command", "Notes", "Facts", "Policy", "Secrets", "Jobs", "Time line"] as const;
+const panels = [
+  "Alerts",
+  "Health",
+  "Command",
+  "Shell",
+  "Power",
+  "Processes",
+  "Services",
+  "Logs",
+  "Notes",
+  "Facts",
+  "Policy",
+  "Secrets",
+  "Jobs",
+  "Time line",
+] as const;
 type Panel = (typeof panels)[number];
 const KEPT_AS = "umbrek.bench";
 
@@ -129,6 +149,10 @@ export function HostPage() {
             </Button>
           ))}
         </div>
+        {/* A terminal of eighty columns needs the whole width. */}
+        {(open.has("Shell") || wanted === "shell") && (
+          <ShellPanel key={`shell ${id}`} host={host} autoFocus={wanted === "shell"} />
+        )}
         {/* Two columns that fill up by themselves: a short panel leaves no hole beside a long one. */}
         <div className="panels">
           <div className="stack">
@@ -144,6 +168,7 @@ export function HostPage() {
             {(open.has("Command") || wanted === "command") && (
               <CommandPanel key={id} host={host} autoFocus={wanted === "command"} />
             )}
+            {open.has("Power") && <PowerPanel key={`power ${id}`} host={host} />}
             {open.has("Notes") && detail.data && <OrderPanel key={id} host={detail.data} />}
             {open.has("Jobs") && (
               <section className="panel" aria-labelledby="jobs-title">
@@ -158,6 +183,9 @@ export function HostPage() {
             {open.has("Time line") && <TimelinePanel hostId={id} label={host.label} />}
           </div>
         </div>
+        {open.has("Processes") && <ProcessPanel key={`processes ${id}`} host={host} />}
+        {open.has("Services") && <ServicePanel key={`services ${id}`} host={host} />}
+        {open.has("Logs") && <LogPanel key={`logs ${id}`} host={host} />}
       </main>
     </>
   );

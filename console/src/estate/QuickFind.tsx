@@ -94,6 +94,7 @@ export function QuickFind() {
           } else if (e.key === "Enter") {
             e.preventDefault();
             if (e.altKey) go(hits[at], "command");
+            else if (e.ctrlKey) go(hits[at], "shell");
             else if (settled) go(hits[at]);
             // Enter before the answer is there: the first of it opens when it comes.
             else void queries.fetchQuery(asking(typed)).then((first) => go(first[0]));
@@ -109,7 +110,7 @@ export function QuickFind() {
                 : "Type a part of a name, address, customer, tag, or of who is logged in"
               : hits.length === 0 && settled
                 ? `Nothing is like “${typed.trim()}”`
-                : "Enter opens, Alt+Enter opens with a command"}
+                : "Enter opens, Alt+Enter opens with a command, Ctrl+Enter with a shell"}
           </div>
           <ul role="listbox" id={list} aria-label="Hosts found">
             {hits.map((hit, i) => (

@@ -4,7 +4,7 @@ import { act, render, screen, waitFor } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { describe, expect, it, vi } from "vitest";
 import type { CustomerInfo, Fact, HostSummary } from "../api/types";
-import { selectionOf } from "../jobs/CommandPanel";
+import { selectionOf } from "./hostList";
 import { customerOf, emblemOf } from "./emblem";
 import { EstateStore, estateStore } from "./estateStore";
 import { factText } from "./FactsPanel";

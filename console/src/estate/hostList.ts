@@ -113,3 +113,8 @@ export const readable = (path: string) => path.split("/").join(" ▸ ");
 
 /** A word as it must stand in a selection. */
 export const quoted = (text: string) => `"${text.replaceAll("\\", "\\\\").replaceAll('"', '\\"')}"`;
+
+/** A selection that names exactly this host: its name and its group. */
+export function selectionOf(host: HostSummary): string {
+  return `${quoted(host.label)} and in ${quoted(host.groupPath)}`;
+}

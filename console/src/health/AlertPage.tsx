@@ -14,6 +14,7 @@ import { MetricGraph } from "./MetricGraph";
 import { SeverityWord, stateTitle, stateWords } from "./severity";
 import { useAlert } from "./useAlerts";
 import { useSeries } from "./useSeries";
+import { openAtOnce } from "../shell/openAtOnce";
 
 const kinds: Record<string, string> = { ran: "job", alerted: "alert" };
 
@@ -65,6 +66,13 @@ export function AlertPage() {
             size="compact-sm"
             variant="default"
           >{`Run a command on ${alert.label}`}</Button>
+          <Button
+            component={Link}
+            to={`/hosts/${alert.hostId}?panel=shell`}
+            state={openAtOnce}
+            size="compact-sm"
+            variant="default"
+          >{`Open a shell on ${alert.label}`}</Button>
           <AlertActs line={{ ...line, alerts: [alert] }} />
         </span>
       </div>

@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { HostSummary } from "../api/types";
-import { selectionOf } from "../jobs/CommandPanel";
+import { selectionOf } from "../estate/hostList";
 import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { AlertLines } from "./AlertLines";

@@ -1,4 +1,5 @@
 import type { MetricLine, MetricSeries } from "../api/types";
+import { csvOf } from "../parts/file";
 import { bytes, span } from "../parts/time";
 
 type Unit = MetricLine["unit"];
@@ -43,8 +44,6 @@ export const metrics: MetricChoice[] = [
 
 export const metricTitle = (name: string) => metrics.find((m) => m.name === name)?.title ?? name;
 
-const cell = (text: string) => (/[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text);
-
 /** A series as CSV (RFC 4180): one row a time, one column a line. */
 export function seriesCsv(series: MetricSeries): string {
   const head = ["time", ...series.lines.map((l) => (l.part ? `${l.metric} ${l.part}` : l.metric))];
@@ -52,7 +51,7 @@ export function seriesCsv(series: MetricSeries): string {
     new Date(at * 1000).toISOString(),
     ...series.lines.map((l) => (l.mean[i] == null ? "" : String(l.mean[i]))),
   ]);
-  return [head, ...rows].map((r) => r.map(cell).join(",")).join("\r\n") + "\r\n";
+  return csvOf([head, ...rows]);
 }
 
 const DAY = 86_400;

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { api, ask } from "../api/client";
 import { follow } from "../api/live";
 import type { JobInfo } from "../api/types";
+import { useScoped } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
 import { countWords } from "./words";
@@ -55,6 +56,7 @@ function useJobs(hostId: string | undefined) {
 /** Jobs, newest first, live; of one host when it is named. */
 export function JobList({ hostId }: { hostId?: string }) {
   const jobs = useJobs(hostId);
+  const scoped = useScoped();
   if (jobs.error) return <Trouble error={jobs.error} />;
   if (!jobs.data) return null;
   if (jobs.data.items.length === 0) {
@@ -73,7 +75,7 @@ export function JobList({ hostId }: { hostId?: string }) {
         <span>Runs</span>
       </div>
       {jobs.data.items.map((job) => (
-        <Link key={job.id} className="row job-row" to={`/work/${job.id}`}>
+        <Link key={job.id} className="row job-row" to={scoped(`/work/${job.id}`)}>
           <span className="mono">{job.commandText}</span>
           <span className="mono muted">{job.selection}</span>
           <span>

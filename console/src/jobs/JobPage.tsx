@@ -1,35 +1,41 @@
-import { Button } from "@mantine/core";
+import { Button, SegmentedControl, Select } from "@mantine/core";
 import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
+import { useMay, useMe } from "../access/useMay";
 import { api, ask } from "../api/client";
-import type { RunInfo } from "../api/types";
-import { Ago } from "../parts/Ago";
-import { span } from "../parts/time";
-import { Empty, Trouble } from "../parts/Trouble";
+import type { RunInfo, RunState } from "../api/types";
 import { readable } from "../estate/hostList";
+import { useGroups } from "../estate/useGroups";
+import { Ago } from "../parts/Ago";
+import { Empty, Trouble } from "../parts/Trouble";
+import { AgainButton } from "./AgainButton";
+import { AnswersView } from "./AnswersView";
+import { usualMask } from "./answers";
+import { Board } from "./Board";
+import { Comparison } from "./Comparison";
+import { howWords } from "./how";
 import { Output, RunStatus } from "./Output";
-import { useJob } from "./useJob";
-import { countWords, isFinal, isTrouble, runWord } from "./words";
+import { RunList } from "./RunList";
+import { SearchView } from "./SearchView";
+import { useBoard, useRun } from "./useJob";
+import { useView, type View } from "./useView";
+import { isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
 
 const byName = new Intl.Collator(undefined, { numeric: true });
 
 /** Trouble first, then what is still open, then the rest. */
-function inOrder(runs: Iterable<RunInfo>): RunInfo[] {
+export function inOrder(runs: Iterable<RunInfo>): RunInfo[] {
   const rank = (r: RunInfo) => (isTrouble(r.state) ? 0 : isFinal(r.state) ? 2 : 1);
   return [...runs].sort((a, b) => rank(a) - rank(b) || byName.compare(a.hostLabel, b.hostLabel));
 }
 
-function took(run: RunInfo): string {
-  if (!run.startedAt || !run.endedAt) return "";
-  const milliseconds = Date.parse(run.endedAt) - Date.parse(run.startedAt);
-  return milliseconds < 10_000 ? `${(milliseconds / 1000).toFixed(1)} s` : span(milliseconds);
-}
-
 export function JobPage() {
   const { id = "" } = useParams();
-  const live = useJob(id);
-  const [chosen, setChosen] = useState<string>();
+  const live = useBoard(id);
+  const mayRun = useMe()?.anywhere.includes("run") ?? false;
+  const at = useView();
+  const [state, setState] = useState<RunState>();
   const cancel = useMutation({
     mutationFn: () => ask(api.POST("/api/v1/jobs/{id}/cancel", { params: { path: { id } } })),
   });
@@ -48,57 +54,160 @@ export function JobPage() {
     );
   }
   const runs = inOrder(live.runs.values());
-  const shown = runs.find((r) => r.id === chosen) ?? runs[0];
   const open = runs.filter((r) => !isFinal(r.state)).length;
+  const trouble = runs.filter((r) => isTrouble(r.state)).length;
+  const one = runs.length === 1;
+  const view = at.view ?? (one || !mayRun ? "hosts" : "answers");
+  const how = howWords(job.command, job.pace);
   return (
     <main className="page">
       <div className="page-head">
-        <h1 className="mono">{job.commandText}</h1>
-        {open > 0 && (
-          <Button size="compact-sm" variant="default" onClick={() => cancel.mutate()} loading={cancel.isPending}>
-            End it on {open} {open === 1 ? "host" : "hosts"}
-          </Button>
+        <h1 className={job.script ? undefined : "mono"}>{job.commandText}</h1>
+        {mayRun && (
+          <div className="acts">
+            {open > 0 && (
+              <Button size="compact-sm" variant="default" onClick={() => cancel.mutate()} loading={cancel.isPending}>
+                End it on {open} {open === 1 ? "host" : "hosts"}
+              </Button>
+            )}
+            {trouble > 0 && (
+              <AgainButton
+                job={job}
+                runs={null}
+                refused={job.runs.refused > 0}
+                label={`Run again where it failed, on ${trouble} ${trouble === 1 ? "host" : "hosts"}`}
+              />
+            )}
+            {!job.script && !job.command.action && (
+              <Button size="compact-sm" variant="default" component={Link} to={`/work/scripts/new?job=${id}`}>
+                Save as script
+              </Button>
+            )}
+            <Button
+              size="compact-sm"
+              variant="default"
+              component="a"
+              href={`/api/v1/jobs/${id}/output?as=zip`}
+              download
+            >
+              All output, ZIP
+            </Button>
+            <Button
+              size="compact-sm"
+              variant="default"
+              component="a"
+              href={`/api/v1/jobs/${id}/output?as=ndjson`}
+              download
+            >
+              NDJSON
+            </Button>
+          </div>
         )}
       </div>
       <p className="muted" style={{ marginTop: 0 }}>
-        on <span className="mono">{job.selection}</span>, made <Ago time={job.createdAt} /> by {job.createdBy}
-        {job.cancelledBy && <>, cancelled by {job.cancelledBy}</>}
-      </p>
-      <p aria-live="polite">{countWords(job.runs)}</p>
-      <Trouble error={cancel.error} />
-      <div className="job-split">
-        <div className="rows">
-          {runs.map((run) => (
-            <button
-              type="button"
-              key={run.id}
-              className="row run-row"
-              aria-pressed={run.id === shown?.id}
-              onClick={() => setChosen(run.id)}
-            >
-              <span className="host-name">
-                <b>{run.hostLabel}</b>
-                <span>{readable(run.groupPath)}</span>
-              </span>
-              <span className={isTrouble(run.state) ? "trouble" : ""}>{runWord(run)}</span>
-              <span className="number muted">{took(run)}</span>
-            </button>
-          ))}
-        </div>
-        {shown && (
-          <section className="panel" aria-label={`Run on ${shown.hostLabel}`}>
-            <header>
-              <h2>
-                <Link to={`/hosts/${shown.hostId}`}>{shown.hostLabel}</Link>{" "}
-                <span className="muted mono">{shown.systemName}</span>
-              </h2>
-              <span className="muted">{readable(shown.groupPath)}</span>
-            </header>
-            <Output run={shown} output={live.output.get(shown.id)} />
-            <RunStatus run={shown} />
-          </section>
+        on <span className="mono">{job.selection}</span>
+        {job.againOf && (
+          <>
+            , of these where <Link to={`/work/${job.againOf}`}>an earlier job</Link> is to be done again
+          </>
         )}
-      </div>
+        , made <Ago time={job.createdAt} /> by {job.createdBy}
+        {job.cancelledBy && <>, cancelled by {job.cancelledBy}</>}
+        {how && <>; {how}</>}
+        {job.script && mayRun && (
+          <>
+            . <Link to={`/work/scripts/${job.script.id}?version=${job.script.number}`}>Its script</Link>
+          </>
+        )}
+      </p>
+      {job.command.script && (
+        <details className="script">
+          <summary>The script</summary>
+          <pre className="output" tabIndex={0}>
+            {job.command.script}
+          </pre>
+        </details>
+      )}
+      <Board
+        counts={job.runs}
+        chosen={state}
+        onChoose={(next) => {
+          setState(next);
+          if (next) at.show("hosts");
+        }}
+      />
+      <Trouble error={cancel.error} />
+      {!one && mayRun && (
+        <SegmentedControl
+          aria-label="View"
+          className="views"
+          value={view}
+          onChange={(next) => at.show(next as View)}
+          data={[
+            { value: "answers", label: "Answers" },
+            { value: "hosts", label: "Host by host" },
+            { value: "search", label: "Search" },
+          ]}
+        />
+      )}
+      {view === "answers" ? (
+        <AnswersView job={job} runs={live.runs} />
+      ) : view === "search" ? (
+        <SearchView jobId={job.id} />
+      ) : (
+        <HostByHost needs={needsOf(job)} runs={state ? runs.filter((r) => r.state === state) : runs} all={runs} />
+      )}
     </main>
+  );
+}
+
+function HostByHost({ needs, runs, all }: { needs: JobNeeds; runs: RunInfo[]; all: RunInfo[] }) {
+  const at = useView();
+  const shown = all.find((r) => r.id === at.run) ?? runs[0] ?? all[0];
+  const [against, setAgainst] = useState<string | null>(null);
+  const { known } = useGroups();
+  const may = useMay(shown?.groupPath);
+  // A question that is refused stands in the audit log: it is asked by those who may, once that is known.
+  const live = useRun(known && may(needs) ? shown?.id : undefined);
+  if (!shown) return <Empty title="No host here that you may see" />;
+  const run = live.runs.get(shown.id) ?? shown;
+  const others = all.filter((r) => r.id !== shown.id && r.stdoutBytes + r.stderrBytes > 0);
+  const other = others.find((r) => r.id === against);
+  return (
+    <div className="job-split">
+      {runs.length > 0 ? (
+        <RunList runs={runs} chosen={shown.id} onChoose={(id) => at.show("hosts", id)} />
+      ) : (
+        <Empty title="None in this state any more" />
+      )}
+      <section className="panel" aria-label={`Run on ${shown.hostLabel}`}>
+        <header>
+          <h2>
+            <Link to={`/hosts/${shown.hostId}`}>{shown.hostLabel}</Link>{" "}
+            <span className="muted mono">{shown.systemName}</span>
+          </h2>
+          <span className="muted">{readable(shown.groupPath)}</span>
+        </header>
+        {other ? (
+          <Comparison first={shown.id} second={other.id} mask={usualMask} />
+        ) : (
+          <Output run={run} output={live.output.get(shown.id)} needs={needs} />
+        )}
+        <RunStatus run={run} needs={needs} />
+        {others.length > 0 && run.stdoutBytes + run.stderrBytes > 0 && (
+          <Select
+            mt={10}
+            label="Compare its output with"
+            placeholder="another host"
+            clearable
+            searchable
+            limit={100}
+            value={other?.id ?? null}
+            onChange={setAgainst}
+            data={others.map((r) => ({ value: r.id, label: `${r.hostLabel} of ${readable(r.groupPath)}` }))}
+          />
+        )}
+      </section>
+    </div>
   );
 }

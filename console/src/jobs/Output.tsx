@@ -6,12 +6,12 @@ import { Presence } from "../estate/Presence";
 import { useEstate } from "../estate/useEstate";
 import { bytes } from "../parts/time";
 import type { OutputPart, RunOutput } from "./output";
-import { isFinal, isTrouble, runWord } from "./words";
+import { isFinal, isTrouble, type JobNeeds, runWord } from "./words";
 
 const none: readonly OutputPart[] = [];
 
 /** A run's output; it stays at its end while new lines come, unless somebody has scrolled up to read. */
-export function Output({ run, output }: { run: RunInfo; output: RunOutput | undefined }) {
+export function Output({ run, output, needs }: { run: RunInfo; output: RunOutput | undefined; needs: JobNeeds }) {
   const box = useRef<HTMLPreElement>(null);
   const atEnd = useRef(true);
   const parts = output?.parts ?? none;
@@ -20,7 +20,7 @@ export function Output({ run, output }: { run: RunInfo; output: RunOutput | unde
     if (atEnd.current && box.current) box.current.scrollTop = box.current.scrollHeight;
   }, [parts]);
   // What a command put out can hold anything that is on the host: reading it takes as much as running it.
-  if (!may("run")) return <WhyNot permission="run" at={{ host: run.hostId }} />;
+  if (!may(needs)) return <WhyNot permission={needs} at={{ host: run.hostId }} />;
   return (
     <>
       {output?.cut && <p className="muted">The beginning is not shown here; the download has all of it.</p>}
@@ -48,7 +48,7 @@ export function Output({ run, output }: { run: RunInfo; output: RunOutput | unde
 }
 
 /** How a run stands, in a word, with the reason and what is known of its host. */
-export function RunStatus({ run }: { run: RunInfo }) {
+export function RunStatus({ run, needs }: { run: RunInfo; needs: JobNeeds }) {
   const host = useEstate().hosts.get(run.hostId);
   const may = useMay(run.groupPath);
   return (
@@ -57,7 +57,7 @@ export function RunStatus({ run }: { run: RunInfo }) {
         {runWord(run)}
       </span>
       {run.user && <span className="muted"> as {run.user}</span>}
-      {may("run") && run.stdoutBytes + run.stderrBytes > 0 && (
+      {may(needs) && run.stdoutBytes + run.stderrBytes > 0 && (
         <span className="muted">
           {" "}
           ·{" "}

@@ -3,7 +3,7 @@ import type { JobChanges, JobInfo, OutputPiece, RunCounts, RunInfo } from "../ap
 import { merge } from "./JobList";
 import { neutralise, RunOutput, SHOWN_CHARACTERS } from "./output";
 import { take, type LiveJob } from "./useJob";
-import { countWords, isTrouble, runWord } from "./words";
+import { countWords, isTrouble, needsOf, runWord } from "./words";
 
 const base64 = (bytes: number[] | string) =>
   btoa(
@@ -138,4 +138,12 @@ describe("the list of jobs", () => {
     expect(jobs.items[1]?.runs.succeeded).toBe(1);
     expect(jobs.total).toBe(2);
   });
+});
+
+it("what is done with a computer as a whole takes the permission of its own", () => {
+  const job = (command: object) => ({ command }) as never;
+  expect(needsOf(job({ line: "reboot" }))).toBe("run");
+  expect(needsOf(job({ action: { service: { name: "cups", act: "stop" } } }))).toBe("run");
+  expect(needsOf(job({ action: { power: { act: "restart", graceSeconds: 0 } } }))).toBe("power");
+  expect(needsOf(job({ action: { wake: { targets: [] } } }))).toBe("power");
 });

@@ -33,19 +33,25 @@ export function take(before: LiveJob, changes: JobChanges): LiveJob {
   return { ...before, job: changes.job, runs, output, finished: changes.finished };
 }
 
-/** A job with its runs and output, live until it has ended. */
-export function useJob(jobId: string): LiveJob {
-  const [state, setState] = useState<{ id: string; live: LiveJob }>({ id: jobId, live: nothing });
-  useEffect(
-    () =>
-      follow<JobChanges>(
-        "Job",
-        [jobId],
-        (changes) => setState((s) => ({ id: jobId, live: take(s.id === jobId ? s.live : nothing, changes) })),
-        (line, why) =>
-          setState((s) => ({ id: jobId, live: { ...(s.id === jobId ? s.live : nothing), line, problem: why } })),
-      ),
-    [jobId],
-  );
-  return state.id === jobId ? state.live : nothing;
+function useLive(stream: "Job" | "JobBoard" | "Run", id: string | undefined): LiveJob {
+  const [state, setState] = useState<{ id: string; live: LiveJob }>({ id: id ?? "", live: nothing });
+  useEffect(() => {
+    if (!id) return;
+    return follow<JobChanges>(
+      stream,
+      [id],
+      (changes) => setState((s) => ({ id, live: take(s.id === id ? s.live : nothing, changes) })),
+      (line, why) => setState((s) => ({ id, live: { ...(s.id === id ? s.live : nothing), line, problem: why } })),
+    );
+  }, [stream, id]);
+  return state.id === id ? state.live : nothing;
 }
+
+/** A job with its runs and output, live until it has ended. */
+export const useJob = (jobId: string) => useLive("Job", jobId);
+
+/** How a job stands on each host, without output: it may be ten thousand. */
+export const useBoard = (jobId: string) => useLive("JobBoard", jobId);
+
+/** One run with its output. */
+export const useRun = (runId: string | undefined) => useLive("Run", runId);

@@ -1,4 +1,4 @@
-import type { RunCounts, RunInfo, RunState } from "../api/types";
+import type { JobInfo, RunCounts, RunInfo, RunState } from "../api/types";
 
 export const finalStates: ReadonlySet<RunState> = new Set<RunState>([
   "succeeded",
@@ -19,22 +19,33 @@ export function runWord(run: Pick<RunInfo, "state" | "exitStatus">): string {
   return run.state.replace("-", " ");
 }
 
+/** How many runs are in each state that has any: trouble first. */
+export function countsOf(counts: RunCounts): { state: RunState; count: number }[] {
+  const all: { state: RunState; count: number }[] = [
+    { state: "failed", count: counts.failed },
+    { state: "timed-out", count: counts.timedOut },
+    { state: "refused", count: counts.refused },
+    { state: "interrupted", count: counts.interrupted },
+    { state: "expired", count: counts.expired },
+    { state: "cancelled", count: counts.cancelled },
+    { state: "succeeded", count: counts.succeeded },
+    { state: "running", count: counts.running },
+    { state: "sent", count: counts.sent },
+    { state: "waiting", count: counts.waiting },
+  ];
+  return all.filter((c) => c.count > 0);
+}
+
 /** "2 failed, 58 succeeded": trouble first. */
 export function countWords(counts: RunCounts): string {
-  const named: [number, string][] = [
-    [counts.failed, "failed"],
-    [counts.timedOut, "timed out"],
-    [counts.refused, "refused"],
-    [counts.interrupted, "interrupted"],
-    [counts.expired, "expired"],
-    [counts.cancelled, "cancelled"],
-    [counts.succeeded, "succeeded"],
-    [counts.running, "running"],
-    [counts.sent, "sent"],
-    [counts.waiting, "waiting"],
-  ];
-  return named
-    .filter(([count]) => count > 0)
-    .map(([count, word]) => `${count} ${word}`)
+  return countsOf(counts)
+    .map((c) => `${c.count} ${c.state.replace("-", " ")}`)
     .join(", ");
 }
+
+/** The permission that reading a job's output takes, and ending it. */
+export type JobNeeds = "run" | "power";
+
+/** What is done with a computer as a whole takes another permission than to run commands there. */
+export const needsOf = (job: Pick<JobInfo, "command">): JobNeeds =>
+  job.command.action?.power || job.command.action?.wake ? "power" : "run";

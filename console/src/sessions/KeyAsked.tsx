@@ -14,12 +14,15 @@ export function KeyAsked({
   door,
   onDoor,
   fromVault,
+  act = "runs a command",
 }: {
   host: HostSummary;
   door: HostDoor | undefined;
   onDoor: (door: HostDoor | undefined) => void;
   /** Whether the vault has the key and the caller may use it. */
   fromVault: boolean;
+  /** What it does not do before: "runs a command". */
+  act?: string;
 }) {
   const [name, setName] = useState<SecretName>("access-key");
   const [secret, setSecret] = useState("");
@@ -53,8 +56,8 @@ export function KeyAsked({
       }}
     >
       <p style={{ margin: 0 }}>
-        {host.label} asks for its {name === "access-key" ? "access key" : "key"} before it runs a command.{" "}
-        {fromVault && "The vault has it: run the command, and the service proves it. Or give it yourself."}
+        {host.label} asks for its {name === "access-key" ? "access key" : "key"} before it {act}.{" "}
+        {fromVault && "The vault has it: go on, and the service proves it. Or give it yourself."}
       </p>
       <SegmentedControl
         size="xs"

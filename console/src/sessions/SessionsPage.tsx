@@ -13,6 +13,7 @@ import { useGroups } from "../estate/useGroups";
 import { Ago } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
 import { endSession } from "./hostDoor";
+import { SessionsTabs } from "./SessionsTabs";
 
 /** Who is connected to which host, and who was. */
 export function SessionsPage() {
@@ -39,6 +40,7 @@ export function SessionsPage() {
     <main className="page">
       <div className="page-head">
         <h1>Sessions</h1>
+        <SessionsTabs />
         <SegmentedControl
           style={{ marginLeft: "auto" }}
           aria-label="Which sessions"
@@ -54,8 +56,8 @@ export function SessionsPage() {
       {shown &&
         (shown.length === 0 ? (
           <Empty title={which === "open" ? "Nobody is connected to a host" : "No session yet"}>
-            A session begins when somebody proves a host’s access key, and ends when he leaves, when nothing happens for
-            half an hour, or at once when he may do nothing there any more.
+            A session begins when somebody opens a shell on a host or proves its access key, and ends when he leaves,
+            when nothing happens for half an hour, or at once when he may do nothing there any more.
           </Empty>
         ) : (
           <div className="rows">

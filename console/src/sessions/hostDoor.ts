@@ -13,7 +13,10 @@ async function openSession(hostId: string, reason: string | null): Promise<Sessi
 
 async function openChannel(session: SessionInfo, kind: string): Promise<KeyChannel> {
   const ticket = (await ask(
-    api.POST("/api/v1/sessions/{id}/channels", { params: { path: { id: session.id } }, body: { kind } }),
+    api.POST("/api/v1/sessions/{id}/channels", {
+      params: { path: { id: session.id } },
+      body: { kind, usesVault: false },
+    }),
   )) as ChannelTicket;
   return KeyChannel.open(session, ticket);
 }
@@ -45,12 +48,12 @@ export class HostDoor {
     }
   }
 
-  /** Seals a command for the host. */
-  async seal(command: object): Promise<SealedOrder> {
-    const [text, number] = [JSON.stringify(command), ++this.#last];
+  /** Seals an order for the host. */
+  async seal(order: object, act: "run" | "shell" | "power" | "read-files" = "run"): Promise<SealedOrder> {
+    const [text, number] = [JSON.stringify(order), ++this.#last];
     const { id } = this.session;
-    const mac = await hmac(this.sessionKey, utf8.encode(`umbrek order 1\n${id}\n${number}\nrun\n${text}`));
-    return { sessionId: id, number, act: "run", text, mac: toBase64(mac) };
+    const mac = await hmac(this.sessionKey, utf8.encode(`umbrek order 1\n${id}\n${number}\n${act}\n${text}`));
+    return { sessionId: id, number, act, text, mac: toBase64(mac) };
   }
 }
 

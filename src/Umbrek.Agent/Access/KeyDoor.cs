@@ -24,7 +24,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
     /// <summary>What was tried, for the service's audit log.</summary>
     public ChannelReader<KeyReport> Reports => reports.Reader;
 
-    public async Task ServeAsync(KeyFrames channel, ChannelOrder order, AgentIdentity identity, CancellationToken cancel)
+    public async Task ServeAsync(WordFrames<KeyFrame> channel, ChannelOrder order, AgentIdentity identity, CancellationToken cancel)
     {
         using var hostKey = identity.OpenAgreementKey();
         var binding = ChannelBinding.Of(identity.ServiceKeySha256, identity.HostId, hostKey.ExportSubjectPublicKeyInfo(), order.SessionId, order.ChannelId);
@@ -57,7 +57,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
         }
     }
 
-    private async Task<byte[]> TakeProofAsync(KeyFrames channel, ChannelOrder order, byte[] binding, Action<string> trying, CancellationToken cancel)
+    private async Task<byte[]> TakeProofAsync(WordFrames<KeyFrame> channel, ChannelOrder order, byte[] binding, Action<string> trying, CancellationToken cancel)
     {
         // Whoever holds a temporary secret does not make it a permanent one.
         ScramVerifier? FindSecret(string name)
@@ -121,7 +121,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
         }
     }
 
-    private async Task TakeKeyAsync(KeyFrames channel, ChannelOrder order, ECDiffieHellman hostKey, byte[] binding, byte[]? sessionKey, CancellationToken cancel)
+    private async Task TakeKeyAsync(WordFrames<KeyFrame> channel, ChannelOrder order, ECDiffieHellman hostKey, byte[] binding, byte[]? sessionKey, CancellationToken cancel)
     {
         if (await channel.ReceiveAsync(cancel).ConfigureAwait(false) is not { } frame)
         {
@@ -144,7 +144,7 @@ public sealed class KeyDoor(HostKeys keys, SessionTable sessions, AgentLog log)
         await channel.SendAsync(new KeyFrame(Done: true), cancel).ConfigureAwait(false);
     }
 
-    private static async Task<string> ScramOfAsync(KeyFrames channel, CancellationToken cancel) =>
+    private static async Task<string> ScramOfAsync(WordFrames<KeyFrame> channel, CancellationToken cancel) =>
         (await channel.ReceiveAsync(cancel).ConfigureAwait(false) ?? throw new InvalidDataException("the other side went away")).Scram
             ?? throw new ScramException("other-error", "A message of the proof was expected.");
 }

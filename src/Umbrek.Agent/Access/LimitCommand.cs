@@ -15,11 +15,19 @@ public static class LimitCommand
         var notice = new Option<string?>("--notice") { Description = "When a person here is told, at least: none, during or before." };
         notice.AcceptOnlyFromAmong("none", "during", "before");
         var keyFor = new Option<string?>("--key-for") { Description = "What always takes the access key, in the words of --allow." };
+        var putOff = new Option<int?>("--put-off") { Description = "How many minutes, in all, people here may put off a restart, at least." };
+        putOff.Validators.Add(r =>
+        {
+            if (r.GetValueOrDefault<int?>() is < 0 or > HostPolicy.MostPutOffMinutes)
+            {
+                r.AddError($"--put-off goes from 0 to {HostPolicy.MostPutOffMinutes} minutes.");
+            }
+        });
         var remove = new Option<bool>("--remove") { Description = "Leaves everything to the service again." };
         var state = AgentCommands.StateOption();
         var command = new Command("limit", "Shows, or narrows, what the service may have done on this computer; the service can't widen it. Example: umbrek-agent limit --allow watch,run --key-for run")
         {
-            allow, consent, notice, keyFor, remove, state,
+            allow, consent, notice, keyFor, putOff, remove, state,
         };
         command.SetAction(parsed =>
         {
@@ -31,7 +39,7 @@ public static class LimitCommand
                 {
                     HostLimit.Remove(file);
                 }
-                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null)
+                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null)
                 {
                     // What is not named stays as the file has it, if the file can be relied on.
                     var before = Earlier(file);
@@ -39,7 +47,8 @@ public static class LimitCommand
                         parsed.GetValue(allow) is { } acts ? ReadActs(acts) : before.Allowed,
                         parsed.GetValue(consent) is { } c ? c switch { "always" => ConsentRule.Always, "logged-in" => ConsentRule.WhenSomebodyIsLoggedIn, _ => ConsentRule.Never } : before.Consent,
                         parsed.GetValue(notice) is { } n ? n switch { "before" => NoticeRule.Before, "during" => NoticeRule.During, _ => NoticeRule.None } : before.Notice,
-                        parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor));
+                        parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor,
+                        parsed.GetValue(putOff) ?? before.PutOffMinutes));
                 }
                 Console.WriteLine(Describe(file, HostLimit.Read(file)));
                 return 0;
@@ -77,5 +86,6 @@ public static class LimitCommand
             Consent          {(limit.Consent is { } consent ? HostPolicyWords.Describe(consent) : "as the service says")}
             Notice           {(limit.Notice is { } notice ? HostPolicyWords.Describe(notice) : "as the service says")}
             Access key for   {(limit.KeyFor is { Count: > 0 } keys ? string.Join(", ", keys.Select(HostPolicyWords.Describe)) : "what the service says")}
+            Restart          {(limit.PutOffMinutes is { } minutes ? HostPolicyWords.DescribePutOff(minutes) : "as the service says")}
             """;
 }

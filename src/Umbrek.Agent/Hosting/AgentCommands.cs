@@ -4,6 +4,7 @@ using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux;
+using Umbrek.Agent.Shell;
 using Umbrek.Core.Enrolment;
 
 namespace Umbrek.Agent.Hosting;
@@ -23,9 +24,13 @@ public static class AgentCommands
         root.Subcommands.Add(KeyCommands.AccessKey());
         root.Subcommands.Add(KeyCommands.Passcode());
         root.Subcommands.Add(ConsentCommands.Consent());
+        root.Subcommands.Add(ConsentCommands.PutOff());
         root.Subcommands.Add(Enrol());
         root.Subcommands.Add(Run());
         root.Subcommands.Add(KeeperCommand());
+        root.Subcommands.Add(ShellKeeperCommand());
+        root.Subcommands.Add(ActCommand());
+        root.Subcommands.Add(GoDownCommand());
         root.Subcommands.Add(WireCommand());
         return root;
     }
@@ -112,10 +117,47 @@ public static class AgentCommands
             // A stop of the agent is no stop of its runs.
             using var term = PosixSignalRegistration.Create(PosixSignal.SIGTERM, c => c.Cancel = true);
             using var hangUp = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
-            using var keeper = new Keeper(new RunDirectory(parsed.GetRequiredValue(run)), new LinuxCommandRunner(), TimeProvider.System);
+            using var keeper = new Keeper(new RunDirectory(parsed.GetRequiredValue(run)), new LinuxCommandRunner(), TimeProvider.System, LinuxPlatform.LifeId);
             await keeper.RunAsync(CancellationToken.None).ConfigureAwait(false);
             return 0;
         });
+        return command;
+    }
+
+    private static Command ShellKeeperCommand()
+    {
+        var shell = new Argument<string>("directory");
+        var command = new Command("shell-keeper", "Keeps one shell; started by the agent itself.") { shell };
+        command.Hidden = true;
+        command.SetAction(async (parsed, cancel) =>
+        {
+            // A stop of the agent is no stop of its shells.
+            using var term = PosixSignalRegistration.Create(PosixSignal.SIGTERM, c => c.Cancel = true);
+            using var hangUp = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
+            await new ShellKeeper(new ShellDirectory(parsed.GetRequiredValue(shell)), new LinuxShellRunner(), TimeProvider.System).RunAsync(CancellationToken.None).ConfigureAwait(false);
+            return 0;
+        });
+        return command;
+    }
+
+    private static Command ActCommand()
+    {
+        var command = new Command("act", "Does what standard input says; started by the agent itself.") { Hidden = true };
+        command.SetAction(_ =>
+        {
+            using var input = Console.OpenStandardInput();
+            return System.Text.Json.JsonSerializer.Deserialize(input, Wire.LinkJson.Default.HostAction) is { } action ? new LinuxActs(Console.Out, TimeProvider.System).Do(action) : Failed;
+        });
+        return command;
+    }
+
+    private static Command GoDownCommand()
+    {
+        var how = new Argument<string>("how");
+        how.AcceptOnlyFromAmong("restart", "off");
+        var command = new Command(LinuxPower.GoDown, "Ends this container; started by the agent itself.") { how };
+        command.Hidden = true;
+        command.SetAction(async (parsed, _) => await LinuxPower.GoDownAsync(parsed.GetRequiredValue(how)).ConfigureAwait(false) is { } problem ? Complain(problem) : 0);
         return command;
     }
 

@@ -5,6 +5,7 @@ using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Links;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
+using Umbrek.Agent.Shell;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 
@@ -19,7 +20,13 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private SessionTable Sessions => field ??= new SessionTable(keys, time);
 
-    private ConsentDesk Desk => field ??= new ConsentDesk(platform.People(state), time);
+    /// <summary>One for all who speak to people here: they answer at one place.</summary>
+    private IPeopleHere People => field ??= platform.People(state);
+
+    private ConsentDesk Desk => field ??= new ConsentDesk(People, time);
+
+    private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, log);
+    private ShellTable Shells => field ??= NewShells();
 
     private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);
 
@@ -71,6 +78,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         {
             runs.Cancel(run);
         }
+        await Shells.EndAllAsync().ConfigureAwait(false);
         var linking = link.RunAsync(ending.Token);
         var told = false;
         try
@@ -96,14 +104,25 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private RunTable NewRuns()
     {
-        var runs = new RunTable(state, platform, Rules, Sessions, Desk, time, log);
+        var runs = new RunTable(state, platform, Rules, Sessions, Desk, new GraceDesk(People, time), time, log);
         runs.Load();
         return runs;
     }
 
+    private ShellTable NewShells()
+    {
+        var shells = new ShellTable(state, platform, Gate, time, log);
+        shells.Load();
+        return shells;
+    }
+
     private ProbeRunner NewProbes() => new(state, platform, Rules, time, log);
 
-    private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null) => new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), log), runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+    private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null)
+    {
+        Gate.Answered = runs.Answered;
+        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+    }
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)
     {

@@ -4,6 +4,7 @@ using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Wire.Links;
+using Umbrek.Agent.Shell;
 
 namespace Umbrek.Agent.Hosting;
 
@@ -37,6 +38,7 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
 [JsonSerializable(typeof(ReleaseManifest))]
 [JsonSerializable(typeof(KeptKey))]
 [JsonSerializable(typeof(KeptPasscode))]
+[JsonSerializable(typeof(KeptShell))]
 [JsonSerializable(typeof(Lockout))]
 [JsonSerializable(typeof(Installation))]
 [JsonSerializable(typeof(HostPolicy))]

@@ -21,6 +21,9 @@ public sealed class StateDirectory
     public string Path { get; }
     public string Runs { get; }
 
+    /// <summary>One directory for each shell that goes on.</summary>
+    public string Shells => System.IO.Path.Combine(Path, "shells");
+
     /// <summary>One empty file for each run that was finished and acknowledged, so that no order is taken twice.</summary>
     public string Seen { get; }
     public string IdentityFile => System.IO.Path.Combine(Path, "identity.json");

@@ -95,6 +95,7 @@ public static class StatusCommand
             Consent    {HostPolicyWords.Describe(policy.Consent)}
             Notice     {HostPolicyWords.Describe(policy.Notice)}
             Access key {(side.HasAccessKey ? "set" : "none")}{(policy.KeyFor is { Count: > 0 } acts ? $"; asked for to {string.Join(", ", acts.Select(HostPolicyWords.Describe))}" : "")}
+            Restart    {HostPolicyWords.DescribePutOff(policy.PutOffMinutes)}
             Version    {link?.AgentVersion ?? AgentVersion.Text}
             Installed  {kept}
             Runs       {link?.UnfinishedRuns ?? 0} unfinished

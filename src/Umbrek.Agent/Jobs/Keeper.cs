@@ -1,5 +1,7 @@
 using System.Net.Sockets;
+using System.Text;
 using Umbrek.Core.Jobs;
+using Umbrek.Core.Text;
 
 namespace Umbrek.Agent.Jobs;
 
@@ -20,7 +22,8 @@ public static class KeeperWords
 /// Keeps one run: starts its command at most once, writes output and end to the journal, and outlives the agent. It ends
 /// when the run has ended. On Linux it is a process of its own.
 /// </summary>
-public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider time) : IDisposable
+/// <param name="life">Tells one life of the system from the next, so that a restart that was ordered is known as done.</param>
+public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider time, string? life = null) : IDisposable
 {
     /// <summary>Time between asking a cancelled command to end and ending it.</summary>
     public static readonly TimeSpan Mercy = TimeSpan.FromSeconds(5);
@@ -29,11 +32,19 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
     private static readonly TimeSpan Quiet = TimeSpan.FromMilliseconds(400);
     private static readonly TimeSpan RetryFullDisk = TimeSpan.FromSeconds(1);
 
+    /// <summary>How long a system that has taken the order to restart may take to go down.</summary>
+    public static readonly TimeSpan GoingDown = TimeSpan.FromMinutes(10);
+
+    /// <summary>A system that goes down ends every process before the last ones: whether it does shows within so long.</summary>
+    public static readonly TimeSpan LastMoments = TimeSpan.FromSeconds(10);
+
     private readonly Lock gate = new();
     private readonly List<Socket> listeners = [];
     private readonly CancellationTokenSource cancelled = new();
     private bool ended;
     private long lastOutputAt;
+    private long keptBytes;
+    private long droppedBytes;
 
     public async Task RunAsync(CancellationToken abandon)
     {
@@ -51,7 +62,14 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
         var accepting = AcceptAsync(listening, abandon);
         if (File.Exists(run.StartingFile))
         {
-            await InsistAsync(() => journal.AppendEnded(new RunEnd(RunOutcome.Interrupted, null, "The host or the run's keeper went down while the command ran; how it ended is not known.")), abandon).ConfigureAwait(false);
+            var isDown = run.ReadOrder().Command.Action?.Power is { TakesDown: true };
+            var before = File.ReadAllText(run.StartingFile);
+            if (isDown && before == life)
+            {
+                // The host may be on its way down, and this keeper the next that goes.
+                await Task.Delay(LastMoments, time, abandon).ConfigureAwait(false);
+            }
+            await InsistAsync(() => Conclude(journal, isDown && life is not null && before.Length > 0 && before != life), abandon).ConfigureAwait(false);
         }
         else
         {
@@ -63,6 +81,36 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
         {
             listeners.ForEach(l => l.Dispose());
         }
+    }
+
+    /// <summary>How a run ended whose keeper went down in the middle: one that was to take the host down has done it when the host is up again.</summary>
+    private void Conclude(JournalWriter journal, bool wentDownAsOrdered)
+    {
+        if (!wentDownAsOrdered)
+        {
+            journal.AppendEnded(new RunEnd(RunOutcome.Interrupted, null, "The host or the run's keeper went down while the command ran; how it ended is not known."));
+            return;
+        }
+        var took = time.GetUtcNow() - File.GetLastWriteTimeUtc(run.StartingFile);
+        journal.Append(RunEventKind.Stdout, Encoding.UTF8.GetBytes(took > TimeSpan.Zero ? $"It is back after {Units.Span(took)}.\n" : "It is back.\n"));
+        journal.AppendEnded(new RunEnd(RunOutcome.Exited, 0, null));
+    }
+
+    /// <summary>Waits for a system that was told to go down; its end is this keeper's as well.</summary>
+    /// <returns>How it ended, when it did not go down.</returns>
+    private async Task<RunEnd> WaitForDownAsync(PowerWish wish, RunEnd end, CancellationToken abandon)
+    {
+        var taken = end is { Outcome: RunOutcome.Exited, ExitStatus: 0 };
+        if (!wish.TakesDown || (taken ? wish.Act == PowerAct.ShutDown : end.Outcome != RunOutcome.Signalled))
+        {
+            return end;
+        }
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancelled.Token, abandon);
+        await Task.Delay(taken ? GoingDown : LastMoments, time, either.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        abandon.ThrowIfCancellationRequested();
+        return !taken ? end
+            : cancelled.IsCancellationRequested ? new RunEnd(RunOutcome.Cancelled, 0, "The system has taken the order to restart, and it can't be taken back.")
+            : new RunEnd(RunOutcome.Exited, 1, $"The system has taken the order to restart, and has not gone down within {GoingDown.TotalMinutes:0} minutes.");
     }
 
     /// <summary>The agent holds the right for an instant when it looks whether a keeper lives, so one refusal is no proof of another keeper.</summary>
@@ -87,7 +135,7 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
             await InsistAsync(() => journal.AppendEnded(new RunEnd(RunOutcome.Cancelled, null, "Cancelled before it started.")), abandon).ConfigureAwait(false);
             return;
         }
-        await InsistAsync(() => Umbrek.Agent.Hosting.StateDirectory.WriteWhole(run.StartingFile, []), abandon).ConfigureAwait(false);
+        await InsistAsync(() => Umbrek.Agent.Hosting.StateDirectory.WriteWhole(run.StartingFile, Encoding.UTF8.GetBytes(life ?? "")), abandon).ConfigureAwait(false);
         IRunningCommand started;
         try
         {
@@ -102,11 +150,31 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
         {
             await InsistAsync(() => journal.AppendStarted(new RunStart(started.Pid, started.User)), abandon).ConfigureAwait(false);
             var pumps = Task.WhenAll(
-                PumpAsync(journal, started.Stdout, RunEventKind.Stdout, abandon),
-                PumpAsync(journal, started.Stderr, RunEventKind.Stderr, abandon));
+                PumpAsync(journal, started.Stdout, RunEventKind.Stdout, command.OutputLimit, abandon),
+                PumpAsync(journal, started.Stderr, RunEventKind.Stderr, command.OutputLimit, abandon));
             var end = await WatchAsync(started, command, abandon).ConfigureAwait(false);
             await DrainAsync(pumps, abandon).ConfigureAwait(false);
-            await InsistAsync(() => journal.AppendEnded(end), abandon, last: true).ConfigureAwait(false);
+            if (command.Action?.Power is { } power)
+            {
+                end = await WaitForDownAsync(power, end, abandon).ConfigureAwait(false);
+            }
+            await InsistAsync(() => journal.AppendEnded(WithCut(end, command.OutputLimit)), abandon, last: true).ConfigureAwait(false);
+        }
+    }
+
+    private RunEnd WithCut(RunEnd end, long limit) => Volatile.Read(ref droppedBytes) is > 0 and var dropped
+        ? end with { Reason = string.Join(' ', new[] { end.Reason, $"Its output was cut after {Units.Bytes(limit)}; {Units.Bytes(dropped)} more came and were not kept." }.OfType<string>()) }
+        : end;
+
+    /// <returns>How many of the bytes are to be kept.</returns>
+    private int Admit(int got, long limit)
+    {
+        lock (gate)
+        {
+            var fits = (int)Math.Clamp(limit - keptBytes, 0, got);
+            keptBytes += fits;
+            droppedBytes += got - fits;
+            return fits;
         }
     }
 
@@ -143,7 +211,7 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
         }
     }
 
-    private Task PumpAsync(JournalWriter journal, Stream source, RunEventKind kind, CancellationToken abandon) => Task.Factory.StartNew(
+    private Task PumpAsync(JournalWriter journal, Stream source, RunEventKind kind, long limit, CancellationToken abandon) => Task.Factory.StartNew(
         () =>
         {
             var buffer = new byte[RunEvent.MaxDataBytes];
@@ -163,8 +231,11 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
                     return;
                 }
                 Volatile.Write(ref lastOutputAt, time.GetTimestamp());
-                // Nothing is read on while the disk is full, so the command waits on its pipe and nothing is lost.
-                InsistAsync(() => journal.Append(kind, buffer.AsMemory(0, got)), abandon).GetAwaiter().GetResult();
+                if (Admit(got, limit) is > 0 and var fits)
+                {
+                    // Nothing is read on while the disk is full, so the command waits on its pipe and nothing is lost.
+                    InsistAsync(() => journal.Append(kind, buffer.AsMemory(0, fits)), abandon).GetAwaiter().GetResult();
+                }
             }
         },
         abandon, TaskCreationOptions.LongRunning, TaskScheduler.Default);

@@ -16,7 +16,7 @@ namespace Umbrek.Agent.Jobs;
 /// The runs of this host: takes orders at most once, starts keepers, finds both again after a crash, and says what is
 /// to be sent.
 /// </summary>
-public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, SessionTable sessions, ConsentDesk desk, TimeProvider time, AgentLog log) : IDisposable
+public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostRules rules, SessionTable sessions, ConsentDesk desk, GraceDesk grace, TimeProvider time, AgentLog log) : IDisposable
 {
     private const int KeeperAttempts = 3;
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(5);
@@ -45,6 +45,13 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
 
     /// <summary>What people here answered.</summary>
     public ConcurrentQueue<ConsentReport> Answers { get; } = new();
+
+    /// <summary>A person has answered what was asked about something else than a run.</summary>
+    public void Answered(ConsentReport report)
+    {
+        Answers.Enqueue(report);
+        News.Release();
+    }
 
     public IReadOnlyList<Guid> Unfinished => [.. entries.Keys, .. asked.Keys];
 
@@ -103,22 +110,25 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
             return Refuse(order, problem);
         }
         var side = rules.Side();
-        if (!side.InForce.Allows(HostAct.Run))
+        if (order.Command.Act is { } act)
         {
-            return Refuse(order, $"This host does not allow commands: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
-        }
-        if (side.InForce.AsksKey(HostAct.Run))
-        {
-            if (sessions.Take(order.Sealed, HostAct.Run) is { } unproven)
+            if (!side.InForce.Allows(act))
             {
-                return Refuse(order, unproven);
+                return Refuse(order, $"This host does not allow {(act == HostAct.Power ? "to restart it, shut it down, or end or lock its people's sessions" : "commands")}: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
             }
-            // What counts is what was sealed, not what came beside it.
-            if (ReadSealed(order.Sealed!) is not { } command)
+            if (side.InForce.AsksKey(act))
             {
-                return Refuse(order, "The sealed order is no command. Nothing was run.");
+                if (sessions.Take(order.Sealed, act) is { } unproven)
+                {
+                    return Refuse(order, unproven);
+                }
+                // What counts is what was sealed, not what came beside it.
+                if (ReadSealed(order.Sealed!) is not { } command || command.Act != act)
+                {
+                    return Refuse(order, "The sealed order is no command. Nothing was run.");
+                }
+                order = order with { Command = command, Sealed = null };
             }
-            order = order with { Command = command, Sealed = null };
         }
         if (serviceNow - order.OrderedAt > RunOrder.OldestOrder)
         {
@@ -128,7 +138,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         {
             return Refuse(order, $"The host has {entries.Count + asked.Count} unfinished runs already, the most it takes. Order again when some have ended.");
         }
-        if (ConsentDesk.Concerns(side.InForce))
+        if (order.Command.Act is not null && (ConsentDesk.Concerns(side.InForce) || GraceDesk.Concerns(order)))
         {
             var concerned = asked[order.RunId] = new AskedOrder(order, CancellationTokenSource.CreateLinkedTokenSource(stopping.Token));
             _ = AskAsync(concerned, side.InForce);
@@ -145,7 +155,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         try
         {
             var problem = await desk.AskAsync(
-                policy, order.OrderedBy, HostAct.Run, order.Command.Display(),
+                policy, order.OrderedBy, order.Command.Act!.Value, order.Command.Display(),
                 until => Hold(waiting, $"A person at the host is asked first; without an answer it is refused at {until:HH:mm} UTC."),
                 answer => Answers.Enqueue(new ConsentReport(order.RunId, order.OrderedBy, answer.Person, answer.Agreed)),
                 waiting.Withdrawn.Token).ConfigureAwait(false);
@@ -153,6 +163,10 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
             {
                 Hold(waiting, policy.Notice == NoticeRule.Before ? "The people at the host are told first; it begins in a moment." : null);
                 await desk.TellBeginAsync(policy, order.OrderedBy, order.Command.Display(), waiting.Withdrawn.Token).ConfigureAwait(false);
+                await grace.WaitAsync(
+                    policy, order, why => Hold(waiting, why),
+                    (person, by) => Answers.Enqueue(new ConsentReport(order.RunId, order.OrderedBy, person, true, by.TotalMinutes)),
+                    waiting.Withdrawn.Token).ConfigureAwait(false);
                 if (policy.Notice != NoticeRule.None)
                 {
                     told[order.RunId] = order;
@@ -383,30 +397,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         }
     }
 
-    private async Task<Socket?> ConnectAsync(RunDirectory run, TimeSpan within)
-    {
-        var began = time.GetTimestamp();
-        var pause = TimeSpan.FromMilliseconds(2);
-        while (true)
-        {
-            var socket = new Socket(AddressFamily.Unix, SocketType.Stream, ProtocolType.Unspecified);
-            try
-            {
-                await socket.ConnectAsync(new UnixDomainSocketEndPoint(run.Socket), stopping.Token).ConfigureAwait(false);
-                return socket;
-            }
-            catch (SocketException)
-            {
-                socket.Dispose();
-            }
-            if (HasEnded(run) || time.GetElapsedTime(began) > within)
-            {
-                return null;
-            }
-            await Task.Delay(pause, time, stopping.Token).ConfigureAwait(false);
-            pause = TimeSpan.FromMilliseconds(Math.Min(100, pause.TotalMilliseconds * 2));
-        }
-    }
+    private Task<Socket?> ConnectAsync(RunDirectory run, TimeSpan within) => KeeperSocket.ConnectAsync(run.Socket, () => HasEnded(run), within, time, stopping.Token);
 
     private static async Task TellKeeperAsync(RunDirectory run)
     {

@@ -11,6 +11,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
+using Umbrek.Agent.Shell;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
@@ -34,6 +35,7 @@ public sealed class AgentLink(
     HostRules rules,
     SessionTable sessions,
     ChannelDialer channels,
+    ShellTable shells,
     RunTable runs,
     SampleBacklog samples,
     ProbeRunner probes,
@@ -324,6 +326,10 @@ public sealed class AgentLink(
             else if (order is SessionEnd over)
             {
                 sessions.End(over.SessionId);
+                if (!over.KeepsShells)
+                {
+                    _ = shells.EndSessionAsync(over.SessionId);
+                }
             }
             else if (order is HostPolicy policy)
             {
@@ -492,6 +498,10 @@ public sealed class AgentLink(
                     return new HostAnswer(null);
                 case HostRequest.BeginLook when request.Look is { Probe: not null } look:
                     return new HostAnswer(BeginLook(connection, look, ended));
+                case HostRequest.Shells:
+                    return new HostAnswer(null, shells.List());
+                case HostRequest.EndShell when request.ShellId is { } shellId:
+                    return new HostAnswer(shells.End(shellId) ? null : "That shell has ended already.");
                 case HostRequest.Ping:
                     return new HostAnswer(null);
                 default:

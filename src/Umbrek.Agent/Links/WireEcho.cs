@@ -44,6 +44,8 @@ public static class WireEcho
         "SamplesKept" => LinkJson.Default.SamplesKept,
         "RunHeld" => LinkJson.Default.RunHeld,
         "ChannelOrder" => LinkJson.Default.ChannelOrder,
+        "ShellWish" => LinkJson.Default.ShellWish,
+        "ShellWord" => LinkJson.Default.ShellWord,
         "SessionEnd" => LinkJson.Default.SessionEnd,
         "ConsentReport" => LinkJson.Default.ConsentReport,
         "KeyReport" => LinkJson.Default.KeyReport,

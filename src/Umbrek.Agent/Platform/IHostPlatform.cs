@@ -36,6 +36,9 @@ public interface IHostPlatform
     /// <summary>Starts what keeps one run (see <see cref="Keeper"/>) so that it outlives the agent.</summary>
     void StartKeeper(string runDirectory);
 
+    /// <summary>Starts what keeps one shell (see <see cref="Shell.ShellKeeper"/>) so that it outlives the agent.</summary>
+    void StartShellKeeper(string shellDirectory);
+
     /// <summary>How the agent program is replaced here, or null where it is run by hand.</summary>
     IAgentUpdate? Update(StateDirectory state);
 
@@ -44,6 +47,15 @@ public interface IHostPlatform
 
     /// <summary>Looks who answers at addresses around this host: one element for each address that was tried, null where nobody did.</summary>
     IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel);
+
+    /// <summary>Reads the processes of this host; whoever looks has one of his own.</summary>
+    IProcessReader Processes();
+
+    /// <summary>Reads the services of this host.</summary>
+    IServiceReader Services();
+
+    /// <summary>Reads the logs of this host.</summary>
+    ILogReader Logs();
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

@@ -1,4 +1,5 @@
 using Umbrek.Core.Access;
+using Umbrek.Core.Jobs;
 
 namespace Umbrek.Agent.Platform;
 
@@ -13,6 +14,9 @@ public interface IPeopleHere
 
     /// <summary>Asks whoever is there; the first answer counts. Waits until there is one or it is cancelled.</summary>
     Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel);
+
+    /// <summary>Tells whoever is there what is about to happen. Waits until somebody puts it off, if it can be, or it is cancelled.</summary>
+    Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel);
 }
 
 /// <param name="What">The act's own words, such as the command.</param>
@@ -21,3 +25,10 @@ public sealed record ConsentQuestion(string Technician, HostAct Act, string What
 
 /// <param name="Person">The logon of who answered.</param>
 public sealed record ConsentAnswer(bool Agreed, string Person);
+
+/// <param name="At">When it is done.</param>
+/// <param name="Most">By how much it can be put off; zero where it can't.</param>
+public sealed record PowerWarning(string Technician, PowerWish Wish, DateTimeOffset At, TimeSpan Most);
+
+/// <param name="Person">The logon of who put it off.</param>
+public sealed record PutOff(string Person, TimeSpan By);

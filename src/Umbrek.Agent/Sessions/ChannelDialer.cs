@@ -4,24 +4,29 @@ using System.Threading.Channels;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Jobs;
+using Umbrek.Agent.Shell;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Agent.Sessions;
 
 /// <summary>Comes to channels that the service opens, each over a WebSocket of its own.</summary>
-public sealed class ChannelDialer(KeyDoor door, AgentLog log)
+public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, AgentLog log)
 {
     /// <summary>More at once are not come to: each is a connection.</summary>
-    private const int Most = 32;
+    private const int Most = 96;
     private int open;
 
     /// <summary>What was tried at the key.</summary>
     public ChannelReader<KeyReport> KeyReports => door.Reports;
 
-    /// <summary>A channel of this kind takes no longer.</summary>
+    private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
+
+    /// <summary>A channel for a key takes no longer.</summary>
     private static readonly TimeSpan KeyWithin = TimeSpan.FromMinutes(2);
 
     /// <summary>Comes to the channel and stays until it ends; whatever goes wrong is logged.</summary>
@@ -33,6 +38,10 @@ public sealed class ChannelDialer(KeyDoor door, AgentLog log)
             log.Warning($"{order.Technician} opened a channel while {Most} are open; it was not come to");
             return;
         }
+        // Before anything is waited for: the session in which an order was sealed may end right behind it.
+        var shell = order.Kind == ChannelKinds.Shell ? shells.Admit(order.Shell) : null;
+        var look = order.Kind is ChannelKinds.Processes or ChannelKinds.Services ? views.Admit(order.View) : null;
+        var read = order.Kind == ChannelKinds.Logs ? logs.Admit(order.Log) : null;
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
@@ -44,17 +53,31 @@ public sealed class ChannelDialer(KeyDoor door, AgentLog log)
                 socket.Options.RemoteCertificateValidationCallback = pin.Validate;
             }
             socket.Options.KeepAliveInterval = LinkProtocol.PingInterval;
+            socket.Options.KeepAliveTimeout = LinkProtocol.Silence;
             await socket.ConnectAsync(AddressOf(identity.Service), limit.Token).ConfigureAwait(false);
             await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(new ChannelJoin(order.Ticket), LinkJson.Default.ChannelJoin), WebSocketMessageType.Text, true, limit.Token).ConfigureAwait(false);
             switch (order.Kind)
             {
                 case ChannelKinds.Key or ChannelKinds.NewKey:
-                    await door.ServeAsync(new KeyFrames(socket), order, identity, limit.Token).ConfigureAwait(false);
+                    await door.ServeAsync(KeyFrame.Frames(socket), order, identity, limit.Token).ConfigureAwait(false);
+                    break;
+                case ChannelKinds.Shell:
+                    limit.CancelAfter(Timeout.InfiniteTimeSpan);
+                    await shells.ServeAsync(socket, order, shell!, limit.Token).ConfigureAwait(false);
+                    break;
+                case ChannelKinds.Processes or ChannelKinds.Services:
+                    limit.CancelAfter(Timeout.InfiniteTimeSpan);
+                    await views.ServeAsync(ViewWord.Frames(socket), order, look!, limit.Token).ConfigureAwait(false);
+                    break;
+                case ChannelKinds.Logs:
+                    limit.CancelAfter(Timeout.InfiniteTimeSpan);
+                    await logs.ServeAsync(LogWord.Frames(socket), order, read!, limit.Token).ConfigureAwait(false);
                     break;
                 default:
-                    await socket.CloseAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);
+                    await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);
                     break;
             }
+            await PartAsync(socket, limit.Token).ConfigureAwait(false);
         }
         catch (Exception e) when (e is WebSocketException or IOException or OperationCanceledException or JsonException or InvalidDataException)
         {
@@ -63,6 +86,18 @@ public sealed class ChannelDialer(KeyDoor door, AgentLog log)
         finally
         {
             Interlocked.Decrement(ref open);
+        }
+    }
+
+    /// <summary>Hears the other side out: a connection that is closed over something unread takes our last words with it.</summary>
+    private static async Task PartAsync(WebSocket socket, CancellationToken ended)
+    {
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
+        limit.CancelAfter(Parting);
+        var unheard = new byte[4096];
+        while (socket.State == WebSocketState.CloseSent)
+        {
+            await socket.ReceiveAsync(unheard.AsMemory(), limit.Token).ConfigureAwait(false);
         }
     }
 

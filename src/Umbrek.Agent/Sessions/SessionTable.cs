@@ -29,7 +29,7 @@ public sealed class SessionTable(HostKeys keys, TimeProvider time)
     {
         if (order is null)
         {
-            return $"This host asks for its access key to {HostPolicyWords.Describe(act)}, and it was not proven. Give it with 'umbrek run --access-key' or, if the vault keeps it, '--from-vault'; in the console where the command is typed.";
+            return $"This host asks for its access key to {HostPolicyWords.Describe(act)}, and it was not proven. Give it with --access-key or, if the vault keeps it, --from-vault; in the console where the act is begun.";
         }
         if (Find(order.SessionId) is not { } session)
         {

@@ -34,6 +34,7 @@ public static class PolicyCommands
                 new("Consent", p => p.Own.Consent is { } c ? HostPolicyWords.Describe(c) : "–"),
                 new("Notice", p => p.Own.Notice is { } n ? HostPolicyWords.Describe(n) : "–"),
                 new("Access key for", p => p.Own.KeyFor is { } acts ? HostPolicyWords.List(acts) : "–"),
+                new("Restart put off", p => p.Own.PutOffMinutes is { } minutes ? $"{minutes} min" : "–", Machine: p => $"{p.Own.PutOffMinutes}"),
                 new("Changed by", p => p.ChangedBy));
             return ExitCodes.Done;
         });
@@ -66,9 +67,9 @@ public static class PolicyCommands
             var said = options.Read(parsed);
             if (said.SaysNothing)
             {
-                throw new ClientException("Say what is to change: --allow, --consent, --notice or --key-for. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
+                throw new ClientException("Say what is to change: --allow, --consent, --notice, --key-for or --put-off. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
             }
-            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor), cancel).ConfigureAwait(false);
+            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor, said.PutOffMinutes ?? own.PutOffMinutes), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -76,15 +77,15 @@ public static class PolicyCommands
     private static Command Inherit(ClientContext client)
     {
         var place = PlaceArgument(client);
-        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
-        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for");
+        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for, put-off; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
+        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for", "put-off");
         var command = ClientCommands.Named("inherit", "Takes back what a place says, so that what is said above counts there.", "umbrek policy inherit plover-log-01 consent");
         command.Add(place, parts);
         command.SetAction((parsed, cancel) =>
         {
-            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for"];
+            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for", "put-off"];
             return StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(
-                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor), cancel);
+                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor, named.Contains("put-off") ? null : own.PutOffMinutes), cancel);
         });
         return command;
     }
@@ -109,10 +110,11 @@ public static class PolicyCommands
             ("Consent", HostPolicyWords.Describe(wanted.Consent) + From(from.Consent)),
             ("Notice", HostPolicyWords.Describe(wanted.Notice) + From(from.Notice)),
             ("Access key for", HostPolicyWords.List(wanted.KeyFor ?? []) + From(from.KeyFor)),
+            ("Restart", HostPolicyWords.DescribePutOff(wanted.PutOffMinutes) + From(from.PutOffMinutes)),
         ];
         (string, string?)[] own = policy.Side is not { } side ? [] :
         [
-            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}"),
+            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}; {HostPolicyWords.DescribePutOff(side.InForce.PutOffMinutes)}"),
             ("Its own limit", side.Problem ?? (side.Limit is null ? "none" : "the computer itself narrows it; only its owner can change that")),
             ("Access key", side.HasAccessKey ? "set" : wanted.KeyFor is { Count: > 0 } ? "none, so what takes one is refused" : "none"),
         ];

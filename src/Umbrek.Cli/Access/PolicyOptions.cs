@@ -15,6 +15,7 @@ public sealed class PolicyOptions
     private readonly Option<string?> consent = new("--consent") { Description = "When a person there is asked first: never, logged-in or always." };
     private readonly Option<string?> notice = new("--notice") { Description = "When a person there is told: none, during or before." };
     private readonly Option<string?> keyFor = new("--key-for") { Description = "What takes the host's access key, in the words of --allow." };
+    private readonly Option<int?> putOff = new("--put-off") { Description = "How many minutes, in all, people there may put off a restart; 0 for not at all.", HelpName = "minutes" };
 
     public PolicyOptions()
     {
@@ -22,14 +23,15 @@ public sealed class PolicyOptions
         notice.AcceptOnlyFromAmong([.. Notices.Select(n => n.Word)]);
     }
 
-    public IEnumerable<Option> All => [allow, consent, notice, keyFor];
+    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff];
 
     /// <summary>What was given; the rest is null.</summary>
     public HostPolicyPart Read(ParseResult parsed) => new(
         parsed.GetValue(allow) is { } acts ? ReadActs(acts) : null,
         parsed.GetValue(consent) is { } c ? Consents.First(x => x.Word == c).Rule : null,
         parsed.GetValue(notice) is { } n ? Notices.First(x => x.Word == n).Rule : null,
-        parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null);
+        parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null,
+        parsed.GetValue(putOff) is not { } minutes ? null : minutes is >= 0 and <= HostPolicy.MostPutOffMinutes ? minutes : throw new ClientException($"A restart is put off by 0 to {HostPolicy.MostPutOffMinutes} minutes, not {minutes}.", ExitCodes.WrongUse));
 
     private static HostAct[] ReadActs(string words) => words switch
     {

@@ -83,7 +83,7 @@ public static class TeamCommands
         return command;
     }
 
-    private static async Task<TeamInfo> FindAsync(ApiClient api, string name, CancellationToken cancel)
+    internal static async Task<TeamInfo> FindAsync(ApiClient api, string name, CancellationToken cancel)
     {
         var all = (await api.GetAsync("teams", WireJson.Default.PageTeamInfo, cancel).ConfigureAwait(false)).Items;
         return all.FirstOrDefault(t => string.Equals(t.Name, name.Trim(), StringComparison.OrdinalIgnoreCase))

@@ -28,7 +28,7 @@ public static class TechnicianCommands
 
     public static Argument<string> NameArgument(ClientContext client, string name, string says)
     {
-        var argument = new Argument<string>(name) { Description = says };
+        var argument = new Argument<string>(name) { Description = says, HelpName = name };
         argument.CompletionSources.Add(_ => Names(client));
         return argument;
     }

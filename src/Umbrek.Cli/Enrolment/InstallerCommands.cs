@@ -147,6 +147,7 @@ public static class InstallerCommands
         ("Consent", HostPolicyWords.Describe(detail.Info.Policy.Consent)),
         ("Notice", HostPolicyWords.Describe(detail.Info.Policy.Notice)),
         ("Takes the key", detail.Info.Policy.KeyFor is { Count: > 0 } acts ? string.Join(", ", acts.Select(HostPolicyWords.Describe)) : null),
+        ("Restart", detail.Info.Policy.PutOffMinutes is > 0 and var minutes ? HostPolicyWords.DescribePutOff(minutes) : null),
         ("Access key", detail.Info.AccessKey switch { AccessKeyRule.Generate => "made by the host, kept in the vault", AccessKeyRule.AskAtInstall => "chosen by whoever installs", _ => "none" }),
         ("Link", detail.Link),
         ("One line", detail.Command),

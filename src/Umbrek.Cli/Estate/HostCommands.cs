@@ -4,6 +4,7 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
 using Umbrek.Core.Text;
+using Umbrek.Core.Estate;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
@@ -23,6 +24,11 @@ public static class HostCommands
     }
 
     /// <summary>Reads all pages of a selection.</summary>
+    /// <summary>Hosts in a few words, with whose they are: "quay-ticket-03 of Saltmarsh Ferry", "4 hosts (Saltmarsh Ferry)".</summary>
+    public static string Where(IReadOnlyList<HostSummary> hosts) => hosts.Count == 1
+        ? $"{hosts[0].Label} of {GroupPath.Customer(hosts[0].GroupPath)}"
+        : $"{hosts.Count} hosts ({string.Join(", ", hosts.Select(h => GroupPath.Customer(h.GroupPath)).Distinct())})";
+
     public static async Task<List<HostSummary>> SelectAsync(ApiClient api, string selection, CancellationToken cancel)
     {
         var hosts = new List<HostSummary>();

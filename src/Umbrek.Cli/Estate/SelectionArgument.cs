@@ -38,7 +38,7 @@ public static class SelectionArgument
     }
 
     /// <summary>Whole words that go on with what is typed: the shell replaces the word, so what stands before stays in it.</summary>
-    private static IEnumerable<CompletionItem> Complete(ClientContext client, CompletionContext context)
+    internal static IEnumerable<CompletionItem> Complete(ClientContext client, CompletionContext context)
     {
         var typed = client.Completing ?? context.WordToComplete;
         try

@@ -9,6 +9,7 @@ using Umbrek.Cli.Health;
 using Umbrek.Cli.Jobs;
 using Umbrek.Cli.Output;
 using Umbrek.Cli.Sessions;
+using Umbrek.Cli.Shell;
 using Umbrek.Wire.Api;
 
 namespace Umbrek.Cli.Hosting;
@@ -116,7 +117,13 @@ public static class ClientCommands
         root.Subcommands.Add(NoticeCommands.Notice(client));
         root.Subcommands.Add(MaintenanceCommands.Maintenance(client));
         root.Subcommands.Add(RunCommand.Run(client));
+        root.Subcommands.Add(ShellCommand.Shell(client));
         root.Subcommands.Add(JobCommands.Job(client));
+        root.Subcommands.Add(ScriptCommands.Script(client));
+        root.Subcommands.Add(ProcessCommands.Process(client));
+        root.Subcommands.Add(ServiceCommands.Service(client));
+        root.Subcommands.Add(PowerCommands.Power(client));
+        root.Subcommands.Add(LogCommands.Log(client));
         root.Subcommands.Add(AuditCommands.Audit(client));
         root.Subcommands.Add(CompletionCommand.Completion());
         ShowExamples(root);

@@ -13,6 +13,17 @@ public static class Prompt
         return Console.ReadLine() ?? throw new ClientException("No answer was given.");
     }
 
+    /// <summary>Goes on only with a yes: typed, or given beforehand.</summary>
+    /// <param name="act">What is about to be done, and to what: "Restart the computer on quay-ticket-03 of Saltmarsh Ferry".</param>
+    /// <exception cref="ClientException">Nothing is to be done.</exception>
+    public static void Confirm(string act, bool yes)
+    {
+        if (!yes && !(CanAsk ? Line($"{act}? Type yes: ").Trim().Equals("yes", StringComparison.OrdinalIgnoreCase) : throw new ClientException($"{act}: add --yes to say that you are sure.", ExitCodes.WrongUse)))
+        {
+            throw new ClientException("Nothing was done.");
+        }
+    }
+
     /// <summary>A password: read from the first line of standard input, or typed without being shown.</summary>
     public static string Password(bool fromStdin, string question)
     {

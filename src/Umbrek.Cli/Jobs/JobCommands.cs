@@ -3,6 +3,8 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
+using Umbrek.Cli.Sessions;
+using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
@@ -16,7 +18,7 @@ public static class JobCommands
     public static Command Job(ClientContext client)
     {
         var command = ClientCommands.Named("job", "What was sent to hosts, and what came of it.", "umbrek job list");
-        command.Add(List(client), Show(client), Output(client), Cancel(client));
+        command.Add(List(client), Show(client), AnswerCommands.Answers(client), AnswerCommands.Compare(client), AnswerCommands.Search(client), Output(client), AnswerCommands.Fetch(client), Again(client), Cancel(client));
         return command;
     }
 
@@ -65,8 +67,8 @@ public static class JobCommands
                 return ExitCodes.Done;
             }
             Listing.PrintOne(client.Format(parsed), detail, WireJson.Default.JobDetail,
-                ("Job", $"{job.Id}"), ("Command", job.CommandText), ("On", job.Selection), ("Made", $"{Words.Iso(job.CreatedAt)} by {job.CreatedBy}"),
-                ("Cancelled", job.CancelledAt is null ? null : $"{Words.Iso(job.CancelledAt)} by {job.CancelledBy}"), ("Runs", Words.Of(job.Runs)));
+                ("Job", $"{job.Id}"), (job.Script is null ? "Command" : "Script", job.CommandText), ("On", job.Selection), ("Made", $"{Words.Iso(job.CreatedAt)} by {job.CreatedBy}"),
+                ("How", How(job.Command, job.Pace)), ("Again of", job.AgainOf is { } of ? Words.ShortId(of) : null), ("Cancelled", job.CancelledAt is null ? null : $"{Words.Iso(job.CancelledAt)} by {job.CancelledBy}"), ("Runs", Words.Of(job.Runs)));
             if (client.Format(parsed) == OutputFormat.Table)
             {
                 Console.Out.WriteLine();
@@ -98,17 +100,51 @@ public static class JobCommands
             using var api = client.State.Open();
             var job = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
             var runs = (await api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, cancel).ConfigureAwait(false)).Runs;
-            var wanted = parsed.GetValue(host);
-            var found = wanted is null ? runs : [.. runs.Where(r => string.Equals(r.HostLabel, wanted, StringComparison.OrdinalIgnoreCase) || string.Equals(r.SystemName, wanted, StringComparison.OrdinalIgnoreCase))];
-            if (found is not [var run])
-            {
-                throw new ClientException(wanted is null ? $"The job ran on {runs.Count} hosts; say which with --host." : $"The job has no run on '{wanted}'. 'umbrek job show {Words.ShortId(job.Id)}' lists its hosts.", ExitCodes.NothingMatched);
-            }
+            var run = RunOf(runs, parsed.GetValue(host), job);
             using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}runs/{run.Id}/output?stream={parsed.GetValue(stream)}");
             using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
             await using var stdout = Console.OpenStandardOutput();
             await response.Content.CopyToAsync(stdout, cancel).ConfigureAwait(false);
             return ExitCodes.Done;
+        });
+        return command;
+    }
+
+    /// <summary>The run on the host of this name; the only one when none is said.</summary>
+    internal static RunInfo RunOf(IReadOnlyList<RunInfo> runs, string? host, JobInfo job)
+    {
+        var found = host is null ? runs : [.. runs.Where(r => string.Equals(r.HostLabel, host, StringComparison.OrdinalIgnoreCase) || string.Equals(r.SystemName, host, StringComparison.OrdinalIgnoreCase))];
+        return found switch
+        {
+            [var run] => run,
+            _ when host is null => throw new ClientException($"The job ran on {runs.Count} hosts; say which with --host.", ExitCodes.NothingMatched),
+            [] => throw new ClientException($"The job has no run on '{TerminalText.Line(host)}'. 'umbrek job show {Words.ShortId(job.Id)}' lists its hosts.", ExitCodes.NothingMatched),
+            _ => throw new ClientException($"{found.Count} hosts of the job are called '{TerminalText.Line(host)}': {string.Join(", ", found.Select(r => $"{r.SystemName} in {r.GroupPath}"))}. Name it by what only one is called.", ExitCodes.NothingMatched),
+        };
+    }
+
+    private static Command Again(ClientContext client)
+    {
+        var id = IdArgument();
+        var all = new Option<bool>("--everywhere") { Description = "On all its hosts, not only where it ended in trouble." };
+        var follow = new FollowOptions();
+        var secrets = new HostSecretOptions();
+        var command = ClientCommands.Named("again", "Runs a job's command again where it failed, timed out, was refused, expired or was interrupted.", "umbrek job again 8fda0d97");
+        command.Add([id, all, .. follow.All, .. secrets.WithVault]);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var job = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
+            var runs = (await api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, cancel).ConfigureAwait(false)).Runs.Where(r => parsed.GetValue(all) || r.State.IsTrouble()).ToList();
+            var hosts = runs.Select(r => r.HostId).ToHashSet();
+            var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, job.Selection, job.Command.Act, cancel, h => hosts.Contains(h.Id)).ConfigureAwait(false) : [];
+            var wish = new NewJobAgain(parsed.GetValue(all) ? [.. runs.Select(r => r.Id)] : null, follow.Expires(parsed), [.. doors.Select(d => d.Seal(job.Command))], secrets.UsesVault(parsed));
+            var again = await api.PostAsync($"jobs/{job.Id}/again", wish, WireJson.Default.NewJobAgain, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
+            foreach (var door in doors)
+            {
+                await door.EndAsync(api, cancel).ConfigureAwait(false);
+            }
+            return await follow.FollowAsync(client, parsed, api, again, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -129,9 +165,9 @@ public static class JobCommands
         return command;
     }
 
-    private static Argument<string> IdArgument() => new("id") { Description = "The job's id, or the last characters of it." };
+    internal static Argument<string> IdArgument() => new("id") { Description = "The job's id, or the last characters of it." };
 
-    private static async Task<JobInfo> FindAsync(ApiClient api, string id, CancellationToken cancel)
+    internal static async Task<JobInfo> FindAsync(ApiClient api, string id, CancellationToken cancel)
     {
         if (Guid.TryParse(id, out var whole))
         {
@@ -139,6 +175,27 @@ public static class JobCommands
         }
         var page = await api.GetAsync("jobs?limit=1000", WireJson.Default.PageJobInfo, cancel).ConfigureAwait(false);
         return ShortIds.Find(page.Items, j => j.Id, id, "job", "umbrek job list");
+    }
+
+    /// <summary>What was said about how it runs, in a line; null when nothing was.</summary>
+    internal static string? How(CommandSpec command, RunPace? pace)
+    {
+        var said = new List<string?>
+        {
+            command.User is { } user ? $"as {user}" : null,
+            command.Shell is { } shell ? $"read by {shell}" : null,
+            command.WorkingDirectory is { } directory ? $"in {directory}" : null,
+            command.Environment is { Count: > 0 } set ? $"with {string.Join(", ", set.Select(e => e.Value.Length is 0 or > 40 ? e.Key : $"{e.Key}={e.Value}"))}" : null,
+            command.Input is { } input ? $"with {Units.Bytes(input.Length)} of input" : null,
+            command.Niceness is { } niceness ? $"niceness {niceness}" : null,
+            command.TimeoutSeconds is { } seconds ? $"time-out {Units.Span(TimeSpan.FromSeconds(seconds))}" : null,
+            command.OutputLimitBytes is { } limit ? $"output up to {Units.Bytes(limit)}" : null,
+            pace?.AtOnce is { } atOnce ? $"{atOnce} at once" : null,
+            pace is { OnePerGroup: true } ? "one of each group at once" : null,
+            pace?.StopAfterFailures is { } failures ? $"stops after {failures} {(failures == 1 ? "failure" : "failures")}" : null,
+        };
+        var line = string.Join(", ", said.OfType<string>());
+        return line.Length == 0 ? null : line;
     }
 
     private static string Took(TimeSpan span) => span.TotalSeconds < 10 ? $"{span.TotalSeconds:0.0} s" : Units.Span(span);

@@ -9,6 +9,7 @@ using Umbrek.Cli.Sessions;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
 using Umbrek.Wire;
+using Umbrek.Wire.Api;
 using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Cli.Jobs;
@@ -19,52 +20,38 @@ public static class RunCommand
     public static Command Run(ClientContext client)
     {
         var on = SelectionArgument.Option(client, "--on");
-        var shell = new Option<string?>("--shell") { Description = "Program that is given the command with -c; /bin/sh when left out.", HelpName = "program" };
-        var directory = new Option<string?>("--in-directory") { Description = "Absolute directory to run in.", HelpName = "directory" };
-        var timeout = new Option<string?>("--time-out") { Description = "End the command after this time, for example 90s or 2h; no limit when left out.", HelpName = "time" };
-        var expires = new Option<string?>("--expires") { Description = "How long a run waits for a host that is away; 1d when left out.", HelpName = "time" };
-        var detach = new Option<bool>("--detach") { Description = "Start the job, print its id and return." };
-        var wait = new Option<bool>("--wait") { Description = "Stay until hosts that are away have run it too." };
-        var plain = new Option<bool>("--plain") { Description = "Print the output without the host's name before each line." };
+        var how = new RunOptions();
+        var follow = new FollowOptions();
         var secrets = new HostSecretOptions();
-        var words = new Argument<string[]>("command") { Description = "One word is a line for the shell; several are a program and its arguments, run without a shell.", Arity = ArgumentArity.OneOrMore };
-        var command = ClientCommands.Named("run", "Runs a command on hosts and shows what they answer.",
-            "umbrek run --on 'in \"Brindle Moor Observatory\"' -- df -h\n  umbrek run --on 'quay-ticket-*' -- 'systemctl is-active cups || echo stopped'");
-        command.Add([on, shell, directory, timeout, expires, detach, wait, plain, .. secrets.WithVault, words]);
+        var command = ClientCommands.Named("run", "Runs a command or a script on hosts and shows what they answer.",
+            "umbrek run --on 'in \"Brindle Moor Observatory\"' -- df -h\n  umbrek run --on 'quay-ticket-*' -- 'systemctl is-active cups || echo stopped'\n  umbrek run --on all --script tidy.sh --as www-data --at-once 5 --stop-after 2 --fold");
+        command.Add([on, .. how.Options, .. follow.All, .. secrets.WithVault, how.Words]);
         command.SetAction(async (parsed, cancel) =>
         {
-            var typed = parsed.GetRequiredValue(words);
-            var asLine = typed.Length == 1 || parsed.GetValue(shell) is not null;
-            var spec = new CommandSpec
-            {
-                Line = asLine ? string.Join(' ', typed) : null,
-                Arguments = asLine ? null : typed,
-                Shell = parsed.GetValue(shell),
-                WorkingDirectory = parsed.GetValue(directory),
-                TimeoutSeconds = Seconds(parsed.GetValue(timeout)),
-            };
-            var wish = new NewJob(parsed.GetRequiredValue(on), spec, (long?)Seconds(parsed.GetValue(expires)));
+            var spec = await how.ReadCommandAsync(parsed, cancel).ConfigureAwait(false);
             using var api = client.State.Open();
-            var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, wish.Selection, cancel).ConfigureAwait(false) : [];
-            wish = wish with { Seals = [.. doors.Select(d => d.Seal(spec))], UsesVault = secrets.UsesVault(parsed) };
-            var job = await api.PostAsync("jobs", wish, WireJson.Default.NewJob, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
-            // A host takes the order and then hears that the session is over: nothing overtakes on its link.
-            foreach (var door in doors)
-            {
-                await door.EndAsync(api, cancel).ConfigureAwait(false);
-            }
-            if (parsed.GetValue(detach))
-            {
-                Listing.PrintOne(client.Format(parsed), job, WireJson.Default.JobInfo, ("Job", $"{job.Id}"), ("Runs", $"{job.Runs.Total}"), ("Follow it", $"umbrek job show --follow {Words.ShortId(job.Id)}"));
-                return ExitCodes.Done;
-            }
-            return await FollowAsync(client, parsed, job.Id, parsed.GetValue(wait), !parsed.GetValue(plain), cancel).ConfigureAwait(false);
+            return await SendAsync(client, parsed, api, new NewJob(parsed.GetRequiredValue(on), spec, follow.Expires(parsed), Pace: how.Pace.Read(parsed)), spec, secrets, follow, cancel).ConfigureAwait(false);
         });
         return command;
     }
 
+    /// <summary>Makes a job, with access keys proven where they are given, and follows it.</summary>
+    internal static async Task<int> SendAsync(ClientContext client, ParseResult parsed, ApiClient api, NewJob wish, CommandSpec spec, HostSecretOptions secrets, FollowOptions follow, CancellationToken cancel, bool folded = false)
+    {
+        var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, wish.Selection, spec.Act, cancel).ConfigureAwait(false) : [];
+        wish = wish with { Seals = [.. doors.Select(d => d.Seal(spec))], UsesVault = secrets.UsesVault(parsed) };
+        var job = await api.PostAsync("jobs", wish, WireJson.Default.NewJob, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
+        // A host takes the order and then hears that the session is over: nothing overtakes on its link.
+        foreach (var door in doors)
+        {
+            await door.EndAsync(api, cancel).ConfigureAwait(false);
+        }
+        return await follow.FollowAsync(client, parsed, api, job, cancel, folded).ConfigureAwait(false);
+    }
+
     /// <summary>Shows a job until there is nothing more to wait for.</summary>
-    public static async Task<int> FollowAsync(ClientContext client, ParseResult parsed, Guid jobId, bool waitForAway, bool prefix, CancellationToken cancel)
+    /// <param name="quietly">Nothing is printed but how it ended: whoever asked prints the answers himself.</param>
+    public static async Task<int> FollowAsync(ClientContext client, ParseResult parsed, Guid jobId, bool waitForAway, bool prefix, CancellationToken cancel, bool quietly = false)
     {
         var format = client.Format(parsed);
         using var leave = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -76,12 +63,19 @@ public static class RunCommand
         var watch = new JobWatch(client.State.Require(), client.Time);
         var printer = new OutputPrinter(Console.Out, Console.Error, prefix);
         var collected = new Dictionary<Guid, (StringBuilder Stdout, StringBuilder Stderr)>();
+        var waits = new Dictionary<Guid, string>();
         try
         {
             await watch.FollowAsync(
                 jobId,
-                (_, output) =>
+                (runs, output) =>
                 {
+                    SayWhatWaits(runs, waits);
+                    if (quietly)
+                    {
+                        Progress(watch.Job!.Runs);
+                        return;
+                    }
                     if (format == OutputFormat.Table)
                     {
                         printer.Print(watch.Runs, output);
@@ -91,7 +85,7 @@ public static class RunCommand
                         Collect(collected, output);
                     }
                 },
-                w => !waitForAway && w.Job is { Runs: { Sent: 0, Running: 0 } } && w.Runs.Count == w.Job.Runs.Total && w.Runs.Values.All(r => r.State.IsFinal() || r.State == RunState.Waiting),
+                w => !waitForAway && w.Job is { Runs: { Sent: 0, Running: 0 } } && w.Runs.Count == w.Job.Runs.Total && w.Runs.Values.All(r => r.State.IsFinal() || r is { State: RunState.Waiting, Held: false }),
                 leave.Token).ConfigureAwait(false);
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
@@ -105,7 +99,7 @@ public static class RunCommand
             printer.Finish(watch.Runs);
             Sum(watch.Job!, runs);
         }
-        else
+        else if (!quietly)
         {
             Listing.Print(format, runs.ConvertAll(r => RunResult.From(r, collected.GetValueOrDefault(r.Id))), RunResultJson.Default.ListRunResult, "",
                 new("Host", r => r.Host), new("State", r => r.State), new("Exit", r => $"{r.ExitStatus}"), new("Reason", r => r.Reason ?? ""), new("Stdout", r => r.Stdout), new("Stderr", r => r.Stderr));
@@ -113,6 +107,25 @@ public static class RunCommand
         return runs.Any(r => r.State.IsFinal() && r.State != RunState.Succeeded) ? ExitCodes.RunsFailed
             : runs.Any(r => !r.State.IsFinal()) ? ExitCodes.RunsWait
             : ExitCodes.Done;
+    }
+
+    /// <summary>What a run waits for at its host, each reason once: a person who is asked, or told and given time.</summary>
+    private static void SayWhatWaits(IReadOnlyList<RunInfo> runs, Dictionary<Guid, string> said)
+    {
+        foreach (var run in runs.Where(r => r is { State: RunState.Sent or RunState.Running, Reason: not null } && said.GetValueOrDefault(r.Id) != r.Reason))
+        {
+            said[run.Id] = run.Reason!;
+            Console.Error.WriteLine($"{run.HostLabel} of {run.GroupPath}: {run.Reason}");
+        }
+    }
+
+    /// <summary>How far it is, on a line of its own that the next one takes the place of.</summary>
+    private static void Progress(RunCounts runs)
+    {
+        if (!Console.IsErrorRedirected)
+        {
+            Console.Error.Write(runs.Ended == runs.Total ? "\r\e[K" : $"\r\e[K{runs.Ended} of {runs.Total} have ended{(runs.Waiting > 0 ? $", {runs.Waiting} wait" : "")} …");
+        }
     }
 
     private static void Sum(JobInfo job, List<RunInfo> runs)
@@ -144,7 +157,4 @@ public static class RunCommand
             (piece.Stream == RunEventKind.Stderr ? texts.Stderr : texts.Stdout).Append(Encoding.UTF8.GetString(piece.Data));
         }
     }
-
-    private static double? Seconds(string? text) =>
-        text is null ? null : (Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write it like 90s, 15min or 2h.", ExitCodes.WrongUse)).TotalSeconds;
 }

@@ -6,6 +6,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
 using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Cli.Sessions;
@@ -26,14 +27,14 @@ public sealed class HostSecretOptions
 
     public bool AreGiven(ParseResult parsed) => parsed.GetValue(ask) || parsed.GetValue(passcode) || parsed.GetValue(file) is not null;
 
-    /// <summary>Proves the key of each linked host of the selection that asks for it to run commands.</summary>
-    public async Task<List<HostDoor>> OpenAsync(ClientContext client, ApiClient api, ParseResult parsed, string selection, CancellationToken cancel)
+    /// <summary>Proves the key of each linked host of the selection that asks for it.</summary>
+    public async Task<List<HostDoor>> OpenAsync(ClientContext client, ApiClient api, ParseResult parsed, string selection, HostAct? act, CancellationToken cancel, Func<HostSummary, bool>? only = null)
     {
         var doors = new List<HostDoor>();
-        foreach (var host in await HostCommands.SelectAsync(api, selection, cancel).ConfigureAwait(false))
+        foreach (var host in (await HostCommands.SelectAsync(api, selection, cancel).ConfigureAwait(false)).Where(h => only?.Invoke(h) ?? true))
         {
             var policy = await api.GetAsync($"hosts/{host.Id}/policy", WireJson.Default.PolicyInfo, cancel).ConfigureAwait(false);
-            if (host.Presence.State == PresenceState.Linked && policy.Side?.InForce.AsksKey(HostAct.Run) == true)
+            if (host.Presence.State == PresenceState.Linked && act is { } asked && policy.Side?.InForce.AsksKey(asked) == true)
             {
                 doors.Add(await OpenAsync(client, api, parsed, host.Id, $"{host.Label} of {GroupPath.Customer(host.GroupPath)}", cancel).ConfigureAwait(false));
             }
@@ -42,8 +43,16 @@ public sealed class HostSecretOptions
     }
 
     /// <summary>Opens a session on a host with its key proven.</summary>
-    public Task<HostDoor> OpenAsync(ClientContext client, ApiClient api, ParseResult parsed, Guid hostId, string host, CancellationToken cancel) =>
-        HostDoor.OpenAsync(api, client.State.Require().NewPin(), hostId, parsed.GetValue(passcode) ? ChannelBinding.Passcode : ChannelBinding.AccessKey, Secret(parsed, host), cancel);
+    public Task<HostDoor> OpenAsync(ClientContext client, ApiClient api, ParseResult parsed, Guid hostId, string host, CancellationToken cancel)
+    {
+        var (name, text) = Read(parsed, host);
+        return HostDoor.OpenAsync(api, client.State.Require().NewPin(), hostId, name, text, cancel);
+    }
 
-    private string Secret(ParseResult parsed, string host) => AccessKeyCommands.ReadKey(parsed.GetValue(file), $"{(parsed.GetValue(passcode) ? "Passcode" : "Access key")} of {host}: ");
+    /// <summary>The secret, asked for where it is not in a file, and the name by which it is proven.</summary>
+    public (string Name, string Text) Read(ParseResult parsed, string host)
+    {
+        var isPasscode = parsed.GetValue(passcode);
+        return (isPasscode ? ChannelBinding.Passcode : ChannelBinding.AccessKey, AccessKeyCommands.ReadKey(parsed.GetValue(file), $"{(isPasscode ? "Passcode" : "Access key")} of {host}: "));
+    }
 }

@@ -60,8 +60,11 @@ public enum AccessKeyRule
 
 /// <summary>What a host's side allows. It lies on the host, and the agent keeps to it whatever the service orders.</summary>
 /// <param name="KeyFor">Acts that take a proof of the host's access key; null from before there were such.</param>
-public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null)
+/// <param name="PutOffMinutes">How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; null and 0: not at all.</param>
+public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null)
 {
+    public const int MostPutOffMinutes = 24 * 60;
+
     public static HostPolicy Everything { get; } = new(Enum.GetValues<HostAct>(), ConsentRule.Never, NoticeRule.None, []);
 
     public static HostPolicy Nothing { get; } = Everything with { Allowed = [] };
@@ -81,31 +84,33 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 
     /// <summary>The same policy with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicy? Normalise() =>
-        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || PutOffMinutes is < 0 or > MostPutOffMinutes || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
             ? null
             : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []) };
 
     /// <summary>What a place says of its own, laid over this.</summary>
-    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor);
+    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes);
 
     /// <summary>Only what both allow, and whatever either asks for.</summary>
     public HostPolicy NarrowedBy(HostPolicyPart limit) => new(
         limit.Allowed is null ? Allowed : Ordered(Allowed.Intersect(limit.Allowed)),
         limit.Consent is { } consent && consent > Consent ? consent : Consent,
         limit.Notice is { } notice && notice > Notice ? notice : Notice,
-        Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])));
+        Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])),
+        limit.PutOffMinutes > (PutOffMinutes ?? 0) ? limit.PutOffMinutes : PutOffMinutes);
 
-    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor);
+    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes);
 
     /// <summary>What is left of it as a limit: only what it narrows.</summary>
     public HostPolicyPart ToLimit() => new(
         Enum.GetValues<HostAct>().All(Allows) ? null : Allowed,
         Consent == ConsentRule.Never ? null : Consent,
         Notice == NoticeRule.None ? null : Notice,
-        KeyFor is { Count: > 0 } ? KeyFor : null);
+        KeyFor is { Count: > 0 } ? KeyFor : null,
+        PutOffMinutes > 0 ? PutOffMinutes : null);
 
     public bool Equals(HostPolicy? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
+        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
 
     public override int GetHashCode() => Allowed.Concat(KeyFor ?? []).Aggregate(HashCode.Combine(Consent, Notice), (hash, act) => HashCode.Combine(hash, act));
 
@@ -113,21 +118,21 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 }
 
 /// <summary>A part of a policy, as one place says it: what is null comes from above. As a limit, what is null limits nothing.</summary>
-public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null)
+public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null)
 {
     public static HostPolicyPart Inherit { get; } = new();
 
     [JsonIgnore]
-    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null };
+    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null };
 
     /// <summary>The same part with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicyPart? Normalise() =>
-        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || PutOffMinutes is < 0 or > HostPolicy.MostPutOffMinutes || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
             ? null
             : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()] };
 
     public bool Equals(HostPolicyPart? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
+        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
 
     public override int GetHashCode() => HashCode.Combine(Consent, Notice, Allowed?.Count, KeyFor?.Count);
 
@@ -163,6 +168,9 @@ public static class HostPolicyWords
         NoticeRule.During => "told while somebody is there",
         _ => "not told",
     };
+
+    /// <summary>How far people may put off that their computer goes down.</summary>
+    public static string DescribePutOff(int? minutes) => minutes is > 0 ? $"people there may put a restart off, by {Text.Units.Span(TimeSpan.FromMinutes(minutes.Value))} in all" : "people there can't put a restart off";
 
     /// <summary>The word by which an act is written: "read-files".</summary>
     public static string Word(HostAct act) => PermissionWords.Word(Enum.Parse<Permission>(act.ToString()));

@@ -8,6 +8,9 @@ public enum Permission
     Control,
     Shell,
     Run,
+
+    /// <summary>Without it commands and shells run as the agent's own user.</summary>
+    ChooseUser,
     ReadFiles,
     WriteFiles,
     Power,
@@ -68,6 +71,7 @@ public static class PermissionWords
         Permission.Control => "use mouse and keyboard of",
         Permission.Shell => "open a shell on",
         Permission.Run => "run commands on",
+        Permission.ChooseUser => "choose the system user on",
         Permission.ReadFiles => "read files of",
         Permission.WriteFiles => "change files of",
         Permission.Power => "restart or shut down",

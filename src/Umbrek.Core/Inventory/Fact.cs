@@ -33,6 +33,9 @@ public static class FactNames
     public const string UpdatesSecurity = "updates.security";
     public const string RestartNeeded = "restart.needed";
 
+    /// <summary>Network cards with their addresses, written "52:54:00:12:34:56 10.20.1.15/24": by these a neighbour can wake the host.</summary>
+    public const string NetworkCards = "network.cards";
+
     /// <summary>Whether the clock is kept right by a time service: yes or no.</summary>
     public const string ClockKept = "clock.kept";
 

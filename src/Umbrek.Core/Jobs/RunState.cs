@@ -21,6 +21,9 @@ public enum RunState
 public static class RunStates
 {
     public static bool IsFinal(this RunState state) => state >= RunState.Succeeded;
+
+    /// <summary>Ended, and not as it was meant to; that somebody cancelled it is no trouble.</summary>
+    public static bool IsTrouble(this RunState state) => state.IsFinal() && state is not (RunState.Succeeded or RunState.Cancelled);
 }
 
 /// <summary>How a command ended, as the host saw it.</summary>

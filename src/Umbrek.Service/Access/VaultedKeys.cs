@@ -28,13 +28,15 @@ public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionS
     /// <summary>Seals an order for a host that asks for its key, and hands it on while the session is open that it counts in.</summary>
     /// <exception cref="DoorException">The vault has not the key, or the host refuses it.</exception>
     /// <exception cref="ProblemException">The technician may not use secrets there.</exception>
-    public async Task SealAsync(HostSummary host, Asker by, CommandSpec command, Guid jobId, Func<SealedOrder, Task> send, CancellationToken cancel)
+    /// <param name="text">The order as JSON.</param>
+    /// <param name="what">What it is for, as the audit log names it, and its id.</param>
+    public async Task SealAsync(HostSummary host, Asker by, HostAct act, string text, (string Name, Guid Id) what, Func<SealedOrder, Task> send, CancellationToken cancel)
     {
         gate.Host(by, host.Id, Permission.UseSecrets);
         await turns.WaitAsync(cancel).ConfigureAwait(false);
         try
         {
-            await SealInTurnAsync(host, by, command, jobId, send, cancel).ConfigureAwait(false);
+            await SealInTurnAsync(host, by, act, text, what, send, cancel).ConfigureAwait(false);
         }
         finally
         {
@@ -42,7 +44,7 @@ public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionS
         }
     }
 
-    private async Task SealInTurnAsync(HostSummary host, Asker by, CommandSpec command, Guid jobId, Func<SealedOrder, Task> send, CancellationToken cancel)
+    private async Task SealInTurnAsync(HostSummary host, Asker by, HostAct act, string text, (string Name, Guid Id) what, Func<SealedOrder, Task> send, CancellationToken cancel)
     {
         using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         limit.CancelAfter(Within);
@@ -54,10 +56,10 @@ public sealed class VaultedKeys(IDatabase database, VaultService vault, SessionS
         }
         try
         {
-            await audit.AddAsync(by, "secret.use", host.Label, limit.Token, ("id", $"{row.Id}"), ("kind", row.Kind), ("job", $"{jobId}")).ConfigureAwait(false);
-            await using var session = await sessions.OpenOwnAsync(host, by, "command, with the key from the vault", limit.Token).ConfigureAwait(false);
+            await audit.AddAsync(by, "secret.use", host.Label, limit.Token, ("id", $"{row.Id}"), ("kind", row.Kind), (what.Name, $"{what.Id}")).ConfigureAwait(false);
+            await using var session = await sessions.OpenOwnAsync(host, by, $"{what.Name}, with the key from the vault", limit.Token).ConfigureAwait(false);
             var sessionKey = await TryAsync(session, ChannelKinds.Key, db, row, texts, by, (_, proven) => Task.FromResult(proven!), limit.Token).ConfigureAwait(false);
-            await send(SealedOrder.Make(sessionKey, session.Id, 1, HostAct.Run, JsonSerializer.Serialize(command, LinkJson.Default.CommandSpec))).ConfigureAwait(false);
+            await send(SealedOrder.Make(sessionKey, session.Id, 1, act, text)).ConfigureAwait(false);
         }
         finally
         {

@@ -144,7 +144,7 @@ public sealed class EstateIndex(IDatabase database, TimeProvider time)
     public HostSide? FindSide(Guid hostId) => hosts.GetValueOrDefault(hostId)?.Entry.Side;
 
     /// <summary>Whether the host asks for its access key before it does this.</summary>
-    public bool AsksKey(Guid hostId, HostAct act) => FindSide(hostId)?.InForce.AsksKey(act) == true;
+    public bool AsksKey(Guid hostId, HostAct? act) => act is { } some && FindSide(hostId)?.InForce.AsksKey(some) == true;
 
     /// <summary>Hosts whose access key has this mark.</summary>
     public IEnumerable<HostSummary> WithKeyMark(string mark) => hosts.Values.Select(s => s.Entry).Where(e => e.Side.KeyMark == mark && e.Summary.RetiredAt is null).Select(e => e.Summary);

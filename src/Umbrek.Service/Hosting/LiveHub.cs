@@ -198,9 +198,47 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
 
     /// <summary>One job: its runs and all output so far, then both as they come, until every run has ended.</summary>
     [Needs(NeedAt.Somewhere, Permission.See)]
-    public IAsyncEnumerable<JobChanges> Job(Guid jobId, CancellationToken cancel) => WatchAsync((by, c) => JobAsync(jobId, by, c), cancel);
+    public IAsyncEnumerable<JobChanges> Job(Guid jobId, CancellationToken cancel) => WatchAsync((by, c) => JobAsync(jobId, true, by, c), cancel);
 
-    private async IAsyncEnumerable<JobChanges> JobAsync(Guid jobId, Asker by, [EnumeratorCancellation] CancellationToken cancel)
+    /// <summary>The same without output: how a job stands on each host.</summary>
+    [Needs(NeedAt.Somewhere, Permission.See)]
+    public IAsyncEnumerable<JobChanges> JobBoard(Guid jobId, CancellationToken cancel) => WatchAsync((by, c) => JobAsync(jobId, false, by, c), cancel);
+
+    /// <summary>One run and its output so far, then both as they come, until it has ended.</summary>
+    [Needs(NeedAt.Somewhere, Permission.Run, Permission.Power)]
+    public IAsyncEnumerable<JobChanges> Run(Guid runId, CancellationToken cancel) => WatchAsync((by, c) => RunAsync(runId, by, c), cancel);
+
+    private async IAsyncEnumerable<JobChanges> RunAsync(Guid runId, Asker by, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        var run = await jobs.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
+        gate.Host(by, run.HostId, await jobs.NeedsAsync(run.JobId, cancel).ConfigureAwait(false));
+        using var reader = feed.Watch(run.JobId);
+        var sent = -1L;
+        for (var reset = true; ; reset = false)
+        {
+            var job = await jobs.GetInfoAsync(run.JobId, by.Reach, cancel).ConfigureAwait(false);
+            run = await jobs.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
+            yield return new JobChanges(reset, job, [run], []);
+            while (await jobs.ReadOutputAsync(runId, sent, OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
+            {
+                sent = pieces[^1].Sequence;
+                yield return new JobChanges(false, job, [], pieces);
+            }
+            // The end of a run is stored together with the last of its output.
+            yield return new JobChanges(false, job, [], [], CaughtUp: true, run.State.IsFinal());
+            if (run.State.IsFinal())
+            {
+                yield break;
+            }
+            while (!(await reader.TakeAsync(cancel).ConfigureAwait(false)).Contains(runId))
+            {
+                // Another run of the job.
+            }
+            await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private async IAsyncEnumerable<JobChanges> JobAsync(Guid jobId, bool withOutput, Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         using var reader = feed.Watch(jobId);
         var detail = await jobs.GetAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
@@ -214,7 +252,7 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
                 yield return new JobChanges(reset, detail.Job, part, []);
                 reset = false;
             }
-            foreach (var run in changed.Where(r => r.StdoutBytes + r.StderrBytes > 0 && by.Reach.May(Permission.Run, r.GroupPath)))
+            foreach (var run in changed.Where(r => withOutput && r.StdoutBytes + r.StderrBytes > 0 && by.Reach.May(detail.Job.Command.Needs, r.GroupPath)))
             {
                 while (await jobs.ReadOutputAsync(run.Id, sent.GetValueOrDefault(run.Id, -1), OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
                 {

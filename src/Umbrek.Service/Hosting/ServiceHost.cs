@@ -17,6 +17,7 @@ using Umbrek.Service.Jobs;
 using Umbrek.Service.Links;
 using Umbrek.Service.Relay;
 using Umbrek.Service.Sessions;
+using Umbrek.Service.Shell;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
@@ -125,6 +126,9 @@ public static class ServiceHost
         services.AddSingleton<Vault>();
         services.AddSingleton<VaultService>();
         services.AddSingleton<VaultedKeys>();
+        services.AddSingleton<ActingChannels>();
+        services.AddSingleton<ShellService>();
+        services.AddSingleton<ViewService>();
         services.AddSingleton<KeyRotationService>();
         services.AddHostedService(p => p.GetRequiredService<KeyRotationService>());
         services.AddSingleton<HostSides>();
@@ -194,7 +198,13 @@ public static class ServiceHost
         services.AddSingleton<JobReader>();
         services.AddSingleton<Dispatcher>();
         services.AddSingleton<PeopleAnswers>();
+        services.AddSingleton<ScriptLibrary>();
         services.AddSingleton<JobService>();
+        services.AddSingleton<WakeService>();
+        services.AddSingleton<AnswerReader>();
+        services.AddSingleton<OutputDownload>();
+        services.AddSingleton<Pacer>();
+        services.AddHostedService(s => s.GetRequiredService<Pacer>());
         services.AddHostedService<JobClock>();
         services.AddHostedService<SyslogForwarder>();
 
@@ -324,6 +334,7 @@ public static class ServiceHost
         api.MapPolicies();
         api.MapVault();
         api.MapSessions();
+        api.MapShells();
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();
@@ -332,6 +343,7 @@ public static class ServiceHost
         api.MapNotices();
         api.MapMaintenance();
         api.MapJobs();
+        api.MapScripts();
         api.MapAudit();
         app.MapInstallerFiles();
         api.MapUpdates();

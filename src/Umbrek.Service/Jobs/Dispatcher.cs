@@ -18,12 +18,12 @@ namespace Umbrek.Service.Jobs;
 /// Sends orders to linked hosts and puts things right when a host returns: what waits is sent, what the host never
 /// accepted is sent again (it takes an id only once), what it lost is interrupted.
 /// </summary>
-public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, SealedOrders orders, VaultedKeys keys, TimeProvider time)
+public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, SealedOrders orders, VaultedKeys keys, JobFeed feed, TimeProvider time)
 {
     /// <summary>Sends the runs of a new job to those of its hosts that are linked.</summary>
     public async Task SendAsync(JobRow job, IReadOnlyList<RunRow> runs, CancellationToken cancel)
     {
-        var command = JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
+        var command = CommandOf(job);
         var slow = new List<Task>();
         // A host may have been linked between the choice of the state and now: it would wait for nothing.
         var late = runs.Where(r => r.State == RunState.Waiting && links.IsLinked(r.HostId)).Select(r => r.Id).ToHashSet();
@@ -55,7 +55,12 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         var held = unfinished.ToHashSet();
         var now = time.GetUtcNow();
         var lost = known.Where(r => r.Mark.Status.AcceptedAt is not null && !held.Contains(r.RunId)).Select(r => r.RunId).ToList();
-        var toSend = known.Where(r => r.Mark.Status.AcceptedAt is null && !held.Contains(r.RunId)).ToList();
+        var toSend = known.Where(r => r.Mark.Status.AcceptedAt is null && !r.Mark.Held && !held.Contains(r.RunId)).ToList();
+        foreach (var jobId in known.Where(r => r.Mark.Held).Select(r => r.Mark.JobId).Distinct())
+        {
+            // Whether it is this host's turn is decided by its job's pace.
+            feed.Jobs.Publish(jobId);
+        }
 
         var keptByUs = known.Where(r => held.Contains(r.RunId) && r.Mark.Status.LastSequence >= 0)
             .Select(r => new RunKept(r.RunId, r.Mark.Status.LastSequence));
@@ -77,9 +82,37 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         await SendWaitingAsync(hostId, toSend, now, cancel).ConfigureAwait(false);
     }
 
+    /// <summary>A host is not linked any more: whoever looks at a job where its turn has not come learns that nobody waits for it.</summary>
+    public void Gone(Guid hostId)
+    {
+        foreach (var (runId, mark) in book.OfHost(hostId).Where(r => r.Mark.Held))
+        {
+            feed.RunChanged(mark.JobId, runId);
+        }
+    }
+
+    /// <summary>The turn of these runs has come: they are sent, or wait for their hosts like any other.</summary>
+    public async Task ReleaseAsync(IReadOnlyList<Guid> runIds, CancellationToken cancel)
+    {
+        if (runIds.Count == 0)
+        {
+            return;
+        }
+        await intake.MarkAsync(runIds, m => m with { Held = false }).ConfigureAwait(false);
+        var now = time.GetUtcNow();
+        var released = runIds.Select(id => (RunId: id, Mark: book.Find(id))).Where(r => r.Mark is { Status.State: RunState.Waiting } mark && links.IsLinked(mark.HostId));
+        foreach (var host in released.GroupBy(r => r.Mark!.HostId))
+        {
+            await SendWaitingAsync(host.Key, [.. host.Select(r => (r.RunId, r.Mark!))], now, cancel).ConfigureAwait(false);
+        }
+    }
+
     /// <summary>What somebody ordered waits no longer than he may order it.</summary>
     private bool StillMay(JobRow job, Guid hostId) =>
-        access.Find(job.CreatedById) is { } seat && estate.Find(hostId) is { } host && seat.Reach.May(Permission.Run, host.GroupPath);
+        access.Find(job.CreatedById) is { } seat && estate.Find(hostId) is { } host && CommandOf(job) is var command && seat.Reach.May(command.Needs, host.GroupPath)
+        && (command.User is null || seat.Reach.May(Permission.ChooseUser, host.GroupPath));
+
+    private static CommandSpec CommandOf(JobRow job) => JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
 
     private async Task SendWaitingAsync(Guid hostId, List<(Guid RunId, RunMark Mark)> waiting, DateTimeOffset now, CancellationToken cancel)
     {
@@ -101,15 +134,14 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
         foreach (var (runId, mark) in live)
         {
             var job = jobs[mark.JobId];
-            var command = JsonSerializer.Deserialize(job.Command, WireJson.Default.CommandSpec)!;
-            await SendAsync(job, runId, hostId, command, cancel).ConfigureAwait(false);
+            await SendAsync(job, runId, hostId, CommandOf(job), cancel).ConfigureAwait(false);
         }
     }
 
     private Task SendAsync(JobRow job, Guid runId, Guid hostId, CommandSpec command, CancellationToken cancel)
     {
         var seal = orders.Find(runId);
-        if (seal is null && job.UsesVault && estate.AsksKey(hostId, HostAct.Run))
+        if (seal is null && job.UsesVault && estate.AsksKey(hostId, command.Act))
         {
             // The host comes to a channel for that, and may still be saying hello: nobody waits for it here.
             _ = SealAndSendAsync(job, runId, hostId, command);
@@ -127,7 +159,7 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
             {
                 return;
             }
-            await keys.SealAsync(host, new Asker(seat, null, false, seat.Reach, null), command, job.Id,
+            await keys.SealAsync(host, new Asker(seat, null, false, seat.Reach, null), command.Act ?? HostAct.Run, JsonSerializer.Serialize(command, LinkJson.Default.CommandSpec), ("job", job.Id),
                 seal => links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal), CancellationToken.None), CancellationToken.None).ConfigureAwait(false);
             return;
         }
@@ -158,6 +190,13 @@ public static class RunDecisions
     public static RunMark Send(RunMark mark) =>
         mark.Status.State == RunState.Waiting ? mark with { Status = mark.Status with { State = RunState.Sent } } : mark;
 
+    /// <summary>Enough runs of its job have failed, and its turn had not come.</summary>
+    public static RunMark Stop(RunMark mark, DateTimeOffset now, int failures) =>
+        mark.Status.State.IsFinal() || !mark.Held ? mark : mark with
+        {
+            Status = mark.Status with { State = RunState.Cancelled, EndedAt = now, Reason = $"Not begun: {failures} {(failures == 1 ? "host" : "hosts")} had failed, and the job was to stop then." },
+        };
+
     public static RunMark CancelUnsent(RunMark mark, DateTimeOffset now, string? by) =>
         mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
         {
@@ -176,6 +215,6 @@ public static class RunDecisions
     public static RunMark Expire(RunMark mark, DateTimeOffset now) =>
         mark.Status.State.IsFinal() || mark.Status.AcceptedAt is not null ? mark : mark with
         {
-            Status = mark.Status with { State = RunState.Expired, EndedAt = now, Reason = "The host did not return before the run expired; nothing was run." },
+            Status = mark.Status with { State = RunState.Expired, EndedAt = now, Reason = mark.Held ? "Its turn did not come before the run expired; nothing was run." : "The host did not return before the run expired; nothing was run." },
         };
 }

@@ -5,6 +5,7 @@ using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
+using Umbrek.Service.Links;
 using Umbrek.Service.Storage;
 using Umbrek.Wire;
 using Umbrek.Wire.Estate;
@@ -13,7 +14,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Reads jobs, runs and output as they are stored.</summary>
-public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate)
+public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate, IAgentLinks links)
 {
     /// <summary>Newest first; those that name a host which one may see.</summary>
     public async Task<Page<JobInfo>> ListAsync(Asker by, Guid? hostId, string? cursor, int? limit, CancellationToken cancel)
@@ -42,7 +43,8 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         var rows = await jobs.OrderByDescending(j => j.CreatedAt).ThenByDescending(j => j.Id).Take(size + 1).ToListAsync(cancel).ConfigureAwait(false);
         var page = rows.Take(size).ToList();
         var counts = await CountAsync(db, [.. page.Select(j => j.Id)], seen, cancel).ConfigureAwait(false);
-        return new Page<JobInfo>([.. page.Select(j => ToInfo(j, counts.GetValueOrDefault(j.Id, None)))], rows.Count > size ? page[^1].Id.ToString() : null, total);
+        var open = await WholeAsync(db, [.. page.Select(j => j.Id)], by.Reach, cancel).ConfigureAwait(false);
+        return new Page<JobInfo>([.. page.Select(j => ToInfo(j, counts.GetValueOrDefault(j.Id, None), open.Contains(j.Id)))], rows.Count > size ? page[^1].Id.ToString() : null, total);
     }
 
     /// <summary>A job as one sees it: with the runs on hosts that one may see.</summary>
@@ -61,7 +63,27 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         }
         var seen = access.GroupsWith(reach, Permission.See);
         var counts = await CountAsync(db, [jobId], seen, cancel).ConfigureAwait(false);
-        return seen is null || counts.ContainsKey(jobId) ? ToInfo(row, counts.GetValueOrDefault(jobId, None)) : null;
+        return seen is null || counts.ContainsKey(jobId)
+            ? ToInfo(row, counts.GetValueOrDefault(jobId, None), (await WholeAsync(db, [jobId], reach, cancel).ConfigureAwait(false)).Contains(jobId))
+            : null;
+    }
+
+    /// <summary>What one has to be granted on a host to read what a job's run put out there, or to end it.</summary>
+    public async Task<Permission> NeedsAsync(Guid jobId, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        var command = await db.Jobs.Where(j => j.Id == jobId).Select(j => j.Command).FirstOrDefaultAsync(cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("job");
+        return JsonSerializer.Deserialize(command, WireJson.Default.CommandSpec)!.Needs;
+    }
+
+    /// <summary>Those of the jobs that one may see whole: with scripts, variables and input, for one may run commands on a host of theirs.</summary>
+    private async Task<HashSet<Guid>> WholeAsync(UmbrekContext db, List<Guid> jobIds, Reach reach, CancellationToken cancel)
+    {
+        if (access.GroupsWith(reach, Permission.Run) is not { } groups)
+        {
+            return [.. jobIds];
+        }
+        return [.. await db.Jobs.Where(j => jobIds.Contains(j.Id) && db.Runs.Any(r => r.JobId == j.Id && db.Hosts.Any(h => h.Id == r.HostId && groups.Contains(h.GroupId)))).Select(j => j.Id).ToListAsync(cancel).ConfigureAwait(false)];
     }
 
     public async Task<JobDetail> GetAsync(Guid jobId, Reach reach, CancellationToken cancel)
@@ -102,8 +124,9 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         var bytes = 0;
         await foreach (var row in db.RunOutput.AsNoTracking().Where(o => o.RunId == runId && o.Sequence > after).OrderBy(o => o.Sequence).AsAsyncEnumerable().WithCancellation(cancel).ConfigureAwait(false))
         {
-            pieces.Add(new OutputPiece(row.RunId, row.Sequence, row.Stream, row.Data));
-            bytes += row.Data.Length;
+            var data = OutputPacking.Unpack(row);
+            pieces.Add(new OutputPiece(row.RunId, row.Sequence, row.Stream, data));
+            bytes += data.Length;
             if (bytes >= mostBytes)
             {
                 break;
@@ -141,14 +164,17 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
     private RunInfo ToInfo(RunRow r, DateTimeOffset createdAt)
     {
         var host = estate.Find(r.HostId);
+        var held = r is { Held: true, State: RunState.Waiting } && links.IsLinked(r.HostId);
         return new RunInfo(
             r.Id, r.JobId, r.HostId, host?.Label ?? "removed host", host?.SystemName ?? "", host?.GroupPath ?? "", r.State, createdAt,
-            r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason, r.User, r.StdoutBytes, r.StderrBytes);
+            r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason ?? (held ? "Its turn has not come yet." : null), r.User, r.StdoutBytes, r.StderrBytes, held);
     }
 
-    private static JobInfo ToInfo(JobRow j, RunCounts counts)
+    private static JobInfo ToInfo(JobRow j, RunCounts counts, bool whole)
     {
         var command = JsonSerializer.Deserialize(j.Command, WireJson.Default.CommandSpec)!;
-        return new JobInfo(j.Id, j.CreatedAt, j.CreatedBy, j.Selection, command, command.Display(), j.ExpiresAt, j.CancelledAt, j.CancelledBy, counts);
+        return new JobInfo(j.Id, j.CreatedAt, j.CreatedBy, j.Selection, whole ? command : command.ForOnlookers(), j.ScriptName is { } name ? $"{name} (version {j.ScriptNumber})" : command.Display(), j.ExpiresAt, j.CancelledAt, j.CancelledBy, counts,
+            j.Pace is null ? null : JsonSerializer.Deserialize(j.Pace, WireJson.Default.RunPace), j.AgainOf,
+            j.ScriptId is { } script ? new ScriptMark(script, j.ScriptName ?? "", j.ScriptNumber ?? 0) : null);
     }
 }

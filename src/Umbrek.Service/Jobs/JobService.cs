@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
@@ -18,32 +20,32 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, Dispatcher dispatcher, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, SessionService sessions, SealedOrders orders, AuditLog audit, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, ScriptLibrary scripts, Dispatcher dispatcher, Pacer pacer, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, SessionService sessions, SealedOrders orders, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
+
+    /// <summary>A computer that comes back in the middle of somebody's work is not restarted because it was to be yesterday.</summary>
+    private static readonly TimeSpan PowerExpiry = TimeSpan.FromMinutes(5);
     private static readonly TimeSpan MostExpiry = TimeSpan.FromDays(60);
 
     /// <summary>Makes a job for the hosts that the selection names now.</summary>
     /// <param name="idempotencyKey">The same key by the same technician gives the job that was made the first time.</param>
     public async Task<JobInfo> CreateAsync(NewJob wish, Asker by, string? idempotencyKey, CancellationToken cancel)
     {
-        if (wish.Command is null || wish.Command.Check() is { } problem && problem.Length > 0)
+        var (command, script) = await CommandOfAsync(wish, by, cancel).ConfigureAwait(false);
+        if (command.Check() is { } problem)
         {
-            throw ProblemException.Invalid(wish.Command?.Check() ?? "The job has no command; say what to run.");
+            throw ProblemException.Invalid(problem);
         }
         if (string.IsNullOrWhiteSpace(wish.Selection))
         {
             throw ProblemException.Invalid("The job names no hosts; give a selection, for example quay-ticket-01 or: in \"Saltmarsh Ferry/Quay\". Every host is 'all'.");
         }
-        if (wish.ExpiresInSeconds is { } seconds && (seconds < 1 || seconds > MostExpiry.TotalSeconds))
+        if (wish.Pace?.Check() is { } paceProblem)
         {
-            throw ProblemException.Invalid($"A run waits for its host from a second to {MostExpiry.TotalDays:0} days.");
+            throw ProblemException.Invalid(paceProblem);
         }
-        if (idempotencyKey is { Length: > 100 })
-        {
-            throw ProblemException.Invalid("The Idempotency-Key has more than 100 characters; use a UUID.");
-        }
-        if (idempotencyKey is not null && await FindByKeyAsync(by, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
+        if (await BeforeAsync(by, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
         {
             return before;
         }
@@ -52,13 +54,84 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         {
             throw new ProblemException(422, ProblemTypes.SelectionEmpty, $"No host matches '{wish.Selection}'; nothing was run. 'umbrek host list' shows the names.");
         }
+        return await MakeAsync(wish, command, script, chosen, null, by, idempotencyKey, cancel).ConfigureAwait(false);
+    }
 
-        gate.All(by, Permission.Run, chosen);
+    /// <summary>Makes a job for hosts that the service itself has chosen.</summary>
+    internal async Task<JobInfo> CreateOnAsync(NewJob wish, List<HostSummary> chosen, Asker by, string? idempotencyKey, CancellationToken cancel) =>
+        wish.Command!.Check() is { } problem ? throw ProblemException.Invalid(problem)
+            : await BeforeAsync(by, idempotencyKey, cancel).ConfigureAwait(false) ?? await MakeAsync(wish, wish.Command, null, chosen, null, by, idempotencyKey, cancel).ConfigureAwait(false);
+
+    /// <summary>Runs a job's command again on some of its hosts.</summary>
+    public async Task<JobInfo> AgainAsync(Guid jobId, NewJobAgain wish, Asker by, string? idempotencyKey, CancellationToken cancel)
+    {
+        var detail = await reader.GetAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
+        if (await BeforeAsync(by, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
+        {
+            return before;
+        }
+        var wanted = wish.Runs?.ToHashSet();
+        if (wanted is not null && wanted.Except(detail.Runs.Select(r => r.Id)).Any())
+        {
+            throw ProblemException.Invalid("One of the runs is not of this job, or on a host that you may not see; nothing was run.");
+        }
+        var runs = detail.Runs.Where(r => wanted?.Contains(r.Id) ?? r.State.IsTrouble()).ToList();
+        if (runs.Count == 0)
+        {
+            throw new ProblemException(422, ProblemTypes.SelectionEmpty, "No run of this job has ended in trouble; name the runs whose hosts are to do it again.");
+        }
+        if (runs.Find(r => !r.State.IsFinal()) is { } open)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"The run on {open.HostLabel} has not ended; end it first, or leave it out.");
+        }
+        var chosen = runs.Select(r => estate.Find(r.HostId)).OfType<HostSummary>().ToList();
+        if (chosen.Count == 0)
+        {
+            throw new ProblemException(422, ProblemTypes.SelectionEmpty, "The hosts of these runs have been removed; nothing was run.");
+        }
+        return await MakeAsync(new NewJob(detail.Job.Selection, null, wish.ExpiresInSeconds, wish.Seals, wish.UsesVault, detail.Job.Pace), detail.Job.Command, detail.Job.Script, chosen, jobId, by, idempotencyKey, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>What is to run, and the script of the library that it is. A command beside a script must be that script: what a job is called is what it does.</summary>
+    private async Task<(CommandSpec Command, ScriptMark? Script)> CommandOfAsync(NewJob wish, Asker by, CancellationToken cancel)
+    {
+        if (wish.Script is not { } use)
+        {
+            return (wish.Command ?? throw ProblemException.Invalid("The job has no command; say what to run."), null);
+        }
+        var filled = await scripts.FillAsync(use, by, cancel).ConfigureAwait(false);
+        return wish.Command is null || ScriptText.IsOf(wish.Command, filled.Command)
+            ? (wish.Command ?? filled.Command, filled.Script)
+            : throw new ProblemException(409, ProblemTypes.Conflict, $"The command is not what version {filled.Script.Number} of '{filled.Script.Name}' gives with these values. Leave the command out, or run it without naming the script. Nothing was run.");
+    }
+
+    /// <summary>What the same request made before; asks whether the key can be one.</summary>
+    private async Task<JobInfo?> BeforeAsync(Asker by, string? idempotencyKey, CancellationToken cancel)
+    {
+        if (idempotencyKey is { Length: > 100 })
+        {
+            throw ProblemException.Invalid("The Idempotency-Key has more than 100 characters; use a UUID.");
+        }
+        return idempotencyKey is null ? null : await FindByKeyAsync(by, idempotencyKey, cancel).ConfigureAwait(false);
+    }
+
+    private async Task<JobInfo> MakeAsync(NewJob wish, CommandSpec spec, ScriptMark? script, List<HostSummary> chosen, Guid? againOf, Asker by, string? idempotencyKey, CancellationToken cancel)
+    {
+        if (wish.ExpiresInSeconds is { } seconds && (seconds < 1 || seconds > MostExpiry.TotalSeconds))
+        {
+            throw ProblemException.Invalid($"A run waits for its host from a second to {MostExpiry.TotalDays:0} days.");
+        }
+        gate.All(by, spec.Needs, chosen);
+        if (spec.User is not null)
+        {
+            gate.All(by, Permission.ChooseUser, chosen);
+        }
         if (wish.UsesVault)
         {
-            gate.All(by, Permission.UseSecrets, [.. chosen.Where(h => estate.AsksKey(h.Id, HostAct.Run))]);
+            gate.All(by, Permission.UseSecrets, [.. chosen.Where(h => estate.AsksKey(h.Id, spec.Act))]);
         }
-        var seals = ReadSeals(wish.Seals ?? [], chosen, by);
+        var command = JsonSerializer.Serialize(spec, WireJson.Default.CommandSpec);
+        var seals = ReadSeals(wish.Seals ?? [], command, chosen, by);
 
         var now = time.GetUtcNow();
         var job = new JobRow
@@ -69,16 +142,22 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             CreatedBy = by.Name,
             IdempotencyKey = idempotencyKey,
             Selection = wish.Selection,
-            Command = JsonSerializer.Serialize(wish.Command, WireJson.Default.CommandSpec),
+            Command = command,
             UsesVault = wish.UsesVault,
-            ExpiresAt = now + (wish.ExpiresInSeconds is { } s ? TimeSpan.FromSeconds(s) : DefaultExpiry),
+            Pace = wish.Pace is null ? null : JsonSerializer.Serialize(wish.Pace, WireJson.Default.RunPace),
+            AgainOf = againOf,
+            ScriptId = script?.Id,
+            ScriptName = script?.Name,
+            ScriptNumber = script?.Number,
+            ExpiresAt = now + (wish.ExpiresInSeconds is { } s ? TimeSpan.FromSeconds(s) : spec.Needs == Permission.Power ? PowerExpiry : DefaultExpiry),
         };
         var runs = chosen.ConvertAll(h => new RunRow
         {
             Id = Guid.CreateVersion7(now),
             JobId = job.Id,
             HostId = h.Id,
-            State = links.IsLinked(h.Id) ? RunState.Sent : RunState.Waiting,
+            Held = wish.Pace is not null,
+            State = wish.Pace is null && links.IsLinked(h.Id) ? RunState.Sent : RunState.Waiting,
         });
         // Before the job is known: a host that returns in this moment is sent its order with the seal.
         foreach (var run in runs.Where(r => seals.ContainsKey(r.HostId)))
@@ -87,21 +166,53 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         }
         try
         {
-            var line = audit.Line(by, "job.create", wish.Selection, ("id", $"{job.Id}"), ("command", wish.Command.Display()), ("hosts", $"{runs.Count}"));
-            await intake.AddJobAsync(job, runs, line).ConfigureAwait(false);
+            await intake.AddJobAsync(job, runs, Line(job, spec, runs.Count, by)).ConfigureAwait(false);
         }
         catch (IOException) when (idempotencyKey is not null)
         {
             // The same request twice at the same instant: the first made the job.
             return await FindByKeyAsync(by, idempotencyKey, cancel).ConfigureAwait(false) ?? throw ProblemException.Invalid("The job could not be stored; try again.");
         }
-        // Not bound to the request: a client that hangs up does not take orders back.
-        await dispatcher.SendAsync(job, runs, CancellationToken.None).ConfigureAwait(false);
+        if (wish.Pace is { } pace)
+        {
+            pacer.Add(job.Id, pace);
+        }
+        else
+        {
+            // Not bound to the request: a client that hangs up does not take orders back.
+            await dispatcher.SendAsync(job, runs, CancellationToken.None).ConfigureAwait(false);
+        }
         return await reader.GetInfoAsync(job.Id, by.Reach, cancel).ConfigureAwait(false);
     }
 
-    /// <summary>Seals by host: each is of an open session of the caller's. Whether it holds, the host decides.</summary>
-    private Dictionary<Guid, SealedOrder> ReadSeals(IReadOnlyList<SealedOrder> seals, List<HostSummary> chosen, Asker by)
+    /// <summary>What the audit log keeps of a new job; of a script the SHA-256 of its text, which the job has.</summary>
+    private NewAuditLine Line(JobRow job, CommandSpec command, int hosts, Asker by)
+    {
+        List<(string, string)> detail = [("id", $"{job.Id}"), ("command", command.Display()), ("hosts", $"{hosts}")];
+        if (command.Script is { } script)
+        {
+            detail.Add(("script-sha256", Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(script)))));
+        }
+        if (command.User is { } user)
+        {
+            detail.Add(("as", user));
+        }
+        if (job.ScriptName is { } name)
+        {
+            detail.AddRange([("library", name), ("version", $"{job.ScriptNumber}")]);
+        }
+        if (job.AgainOf is { } again)
+        {
+            detail.Add(("again-of", $"{again}"));
+        }
+        return audit.Line(by, "job.create", job.Selection, [.. detail]);
+    }
+
+    /// <summary>
+    /// Seals by host: each is of an open session of the caller's, and over the very command that is asked for, for that is what
+    /// the host does. Whether it holds, the host decides.
+    /// </summary>
+    private Dictionary<Guid, SealedOrder> ReadSeals(IReadOnlyList<SealedOrder> seals, string command, List<HostSummary> chosen, Asker by)
     {
         var byHost = new Dictionary<Guid, SealedOrder>();
         foreach (var seal in seals)
@@ -109,6 +220,10 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             if (seal is not { Text: not null, Act: not null, Mac: not null } || sessions.Use(seal.SessionId, by) is not { } hostId)
             {
                 throw new ProblemException(409, ProblemTypes.Conflict, "A session in which an access key was proven has ended. Prove it again; nothing was run.");
+            }
+            if (!IsOf(seal, command))
+            {
+                throw ProblemException.Invalid("What was sealed is not what is asked for; seal the same command. Nothing was run.");
             }
             if (chosen.Exists(h => h.Id == hostId))
             {
@@ -118,11 +233,23 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         return byHost;
     }
 
-    /// <summary>Cancels every run that has not ended, if one may run commands on all their hosts.</summary>
+    private static bool IsOf(SealedOrder seal, string command)
+    {
+        try
+        {
+            return JsonSerializer.Deserialize(seal.Text, WireJson.Default.CommandSpec) is { } inside && JsonSerializer.Serialize(inside, WireJson.Default.CommandSpec) == command;
+        }
+        catch (JsonException)
+        {
+            return false;
+        }
+    }
+
+    /// <summary>Cancels every run that has not ended, if one may order such work on all their hosts.</summary>
     public async Task<JobInfo> CancelJobAsync(Guid jobId, Asker by, CancellationToken cancel)
     {
-        _ = await reader.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
-        gate.All(by, Permission.Run, [.. book.OfJob(jobId).Select(r => estate.Find(r.Mark.HostId)).OfType<HostSummary>()]);
+        var job = await reader.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
+        gate.All(by, job.Command.Needs, [.. book.OfJob(jobId).Select(r => estate.Find(r.Mark.HostId)).OfType<HostSummary>()]);
         await using (var db = database.Open())
         {
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -143,7 +270,7 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
     public async Task<RunInfo> CancelRunAsync(Guid runId, Asker by, CancellationToken cancel)
     {
         var run = await reader.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
-        gate.Host(by, run.HostId, Permission.Run);
+        gate.Host(by, run.HostId, await reader.NeedsAsync(run.JobId, cancel).ConfigureAwait(false));
         await CancelRunsAsync([runId], by.Name, audit.Line(by, "run.cancel", run.HostLabel, ("id", $"{runId}"), ("job", $"{run.JobId}")), cancel).ConfigureAwait(false);
         return await reader.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
     }

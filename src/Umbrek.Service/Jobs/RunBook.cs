@@ -6,7 +6,11 @@ using Umbrek.Service.Storage;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>A run as the service decides about it.</summary>
-public sealed record RunMark(Guid JobId, Guid HostId, RunStatus Status, DateTimeOffset? CancelRequestedAt);
+/// <param name="Held">Its turn has not come; see <see cref="Pacer"/>.</param>
+public sealed record RunMark(Guid JobId, Guid HostId, RunStatus Status, DateTimeOffset? CancelRequestedAt, bool Held = false)
+{
+    public static RunMark Of(RunRow row) => new(row.JobId, row.HostId, row.ToStatus(), row.CancelRequestedAt, row.Held);
+}
 
 /// <summary>
 /// Unfinished runs in memory, by host. Changed only by the intake, after the database has the change; a finished run is
@@ -27,7 +31,7 @@ public sealed class RunBook(IDatabase database)
     {
         foreach (var row in rows)
         {
-            Set(row.Id, new RunMark(row.JobId, row.HostId, row.ToStatus(), row.CancelRequestedAt));
+            Set(row.Id, RunMark.Of(row));
         }
     }
 
@@ -55,7 +59,7 @@ public sealed class RunBook(IDatabase database)
             return mark;
         }
         using var db = database.Open();
-        return db.Runs.AsNoTracking().FirstOrDefault(r => r.Id == runId) is { } row ? new RunMark(row.JobId, row.HostId, row.ToStatus(), row.CancelRequestedAt) : null;
+        return db.Runs.AsNoTracking().FirstOrDefault(r => r.Id == runId) is { } row ? RunMark.Of(row) : null;
     }
 
     /// <summary>Unfinished runs of a host, oldest first (ids are UUIDv7).</summary>

@@ -38,7 +38,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
     private sealed record FactsItem(Guid HostId, IReadOnlyList<Fact> Facts) : Item;
     private sealed record PresenceItem(PresenceChange Change) : Item;
     private sealed record RollupsItem(IReadOnlyList<RollupRow> Rows, IReadOnlyList<(Guid HostId, DateTimeOffset? At)> StorageFull, TaskCompletionSource Done) : Item;
-    private sealed record EventsItem(Guid HostId, IReadOnlyList<RunEvent> Events) : Item;
+    private sealed record EventsItem(Guid HostId, IReadOnlyList<RunEvent> Events, IReadOnlyList<RunOutputRow?> Output) : Item;
     private sealed record HeldItem(Guid HostId, RunHeld Held) : Item;
     private sealed record MarkItem(IReadOnlyList<Guid> Runs, Func<RunMark, RunMark> Change, NewAuditLine? Audit, TaskCompletionSource Done) : Item;
     private sealed record JobItem(JobRow Job, IReadOnlyList<RunRow> Runs, NewAuditLine Audit, TaskCompletionSource Done) : Item;
@@ -65,7 +65,8 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
 
     public ValueTask PresenceAsync(PresenceChange change) => UrgentAsync(new PresenceItem(change));
 
-    public ValueTask EventsAsync(Guid hostId, IReadOnlyList<RunEvent> events) => UrgentAsync(new EventsItem(hostId, events));
+    /// <summary>Output is packed here, by whoever brings it: the one writer has enough to do.</summary>
+    public ValueTask EventsAsync(Guid hostId, IReadOnlyList<RunEvent> events) => UrgentAsync(new EventsItem(hostId, events, [.. events.Select(OutputPacking.Pack)]));
 
     public ValueTask HeldAsync(Guid hostId, RunHeld held) => UrgentAsync(new HeldItem(hostId, held));
 
@@ -263,7 +264,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
 
     private void TakeEvents(BatchInHand work, EventsItem item)
     {
-        foreach (var e in item.Events)
+        foreach (var (index, e) in item.Events.Index())
         {
             var mark = work.Marks.GetValueOrDefault(e.RunId) ?? runs.Find(e.RunId);
             if (mark is null || mark.HostId != item.HostId)
@@ -276,9 +277,9 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
             if (after.Status != mark.Status)
             {
                 work.Marks[e.RunId] = after;
-                if (e.Data is not null)
+                if (item.Output[index] is { } output)
                 {
-                    work.Batch.Output.Add(e);
+                    work.Batch.Output.Add(output);
                 }
             }
             work.RunsKept[(item.HostId, e.RunId)] = Math.Max(after.Status.LastSequence, work.RunsKept.GetValueOrDefault((item.HostId, e.RunId), -1));
@@ -287,7 +288,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
         {
             if (work.Marks.TryGetValue(id, out var mark))
             {
-                work.Batch.Runs[id] = (mark.Status, mark.CancelRequestedAt);
+                work.Batch.Runs[id] = mark;
             }
         }
     }
@@ -300,7 +301,7 @@ public sealed partial class Intake(IDatabase database, EstateIndex estate, Rollu
             if (after != before)
             {
                 work.Marks[runId] = after;
-                work.Batch.Runs[runId] = (after.Status, after.CancelRequestedAt);
+                work.Batch.Runs[runId] = after;
             }
         }
     }

@@ -274,6 +274,7 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
             {
                 var presence = estate.Unlinked(link.HostId, said, now);
                 await intake.PresenceAsync(new PresenceChange(link.HostId, presence, now, null, null, null)).ConfigureAwait(false);
+                dispatcher.Gone(link.HostId);
             }
         }
     }

@@ -19,9 +19,23 @@ public sealed class ChannelBroker(TimeProvider time)
 
     private readonly ConcurrentDictionary<string, (Channel Channel, bool IsHost)> tickets = new();
 
-    private sealed class Channel(CancellationToken ended)
+    /// <param name="used">Called with whatever goes over it.</param>
+    /// <param name="over">Called once, when nobody comes to it any more.</param>
+    private sealed class Channel(Action used, Action over, CancellationToken ended)
     {
+        private int isOver;
+
         public CancellationToken Ended { get; } = ended;
+
+        public void Use() => used();
+
+        public void End()
+        {
+            if (Interlocked.Exchange(ref isOver, 1) == 0)
+            {
+                over();
+            }
+        }
 
         /// <summary>The technician's end has come.</summary>
         public TaskCompletionSource Met { get; } = new(TaskCreationOptions.RunContinuationsAsynchronously);
@@ -30,10 +44,12 @@ public sealed class ChannelBroker(TimeProvider time)
     }
 
     /// <summary>A ticket for either end.</summary>
+    /// <param name="used">Called whenever something goes over it.</param>
+    /// <param name="over">Called once it has ended, or nobody came to it in time.</param>
     /// <param name="ended">Ends the channel, with the session that it belongs to.</param>
-    public (string Technician, string Host) Open(CancellationToken ended)
+    public (string Technician, string Host) Open(Action used, Action over, CancellationToken ended)
     {
-        var channel = new Channel(ended);
+        var channel = new Channel(used, over, ended);
         return (Give(channel, isHost: false), Give(channel, isHost: true));
     }
 
@@ -41,7 +57,7 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <returns>The host's ticket; its socket, once it has come; and what lets it go.</returns>
     public (string Ticket, Task<WebSocket> Host, Action LetGo) OpenOwn(CancellationToken ended)
     {
-        var channel = new Channel(ended);
+        var channel = new Channel(() => { }, () => { }, ended);
         channel.Met.SetResult();
         return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
     }
@@ -72,7 +88,7 @@ public sealed class ChannelBroker(TimeProvider time)
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(channel.Ended, http.RequestAborted);
             var host = await channel.Host.Task.WaitAsync(ChannelJoin.Within, time, limit.Token).ConfigureAwait(false);
-            await CarryAsync(socket, host, channel.Ended).ConfigureAwait(false);
+            await CarryAsync(socket, host, channel).ConfigureAwait(false);
         }
         catch (TimeoutException)
         {
@@ -85,6 +101,7 @@ public sealed class ChannelBroker(TimeProvider time)
         finally
         {
             channel.Over.SetResult();
+            channel.End();
         }
     }
 
@@ -104,11 +121,12 @@ public sealed class ChannelBroker(TimeProvider time)
         await channel.Over.Task.ConfigureAwait(false);
     }
 
-    private static async Task CarryAsync(WebSocket technician, WebSocket host, CancellationToken ended)
+    private static async Task CarryAsync(WebSocket technician, WebSocket host, Channel channel)
     {
+        var ended = channel.Ended;
         using var over = CancellationTokenSource.CreateLinkedTokenSource(ended);
-        var up = PumpAsync(technician, host, over.Token);
-        var down = PumpAsync(host, technician, over.Token);
+        var up = PumpAsync(technician, host, channel, over.Token);
+        var down = PumpAsync(host, technician, channel, over.Token);
         await Task.WhenAny(up, down).ConfigureAwait(false);
         // Whoever ends first ends both; what the other still has to say it says now.
         over.CancelAfter(LastWords);
@@ -118,7 +136,7 @@ public sealed class ChannelBroker(TimeProvider time)
         await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
     }
 
-    private static async Task PumpAsync(WebSocket from, WebSocket to, CancellationToken over)
+    private static async Task PumpAsync(WebSocket from, WebSocket to, Channel channel, CancellationToken over)
     {
         var buffer = new byte[Window];
         while (true)
@@ -129,6 +147,7 @@ public sealed class ChannelBroker(TimeProvider time)
                 await CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription).ConfigureAwait(false);
                 return;
             }
+            channel.Use();
             await to.SendAsync(buffer.AsMemory(0, got.Count), got.MessageType, got.EndOfMessage, over).ConfigureAwait(false);
         }
     }
@@ -171,14 +190,17 @@ public sealed class ChannelBroker(TimeProvider time)
         var ticket = Convert.ToBase64String(RandomNumberGenerator.GetBytes(32));
         var hash = Hash(ticket);
         tickets[hash] = (channel, isHost);
-        _ = ForgetAsync(hash);
+        _ = ForgetAsync(hash, channel);
         return ticket;
     }
 
-    private async Task ForgetAsync(string hash)
+    private async Task ForgetAsync(string hash, Channel channel)
     {
         await Task.Delay(ChannelJoin.Within, time).ConfigureAwait(false);
-        tickets.TryRemove(hash, out _);
+        if (tickets.TryRemove(hash, out var place) && !place.IsHost)
+        {
+            channel.End();
+        }
     }
 
     private static string Hash(string ticket) => Convert.ToBase64String(SHA256.HashData(Encoding.UTF8.GetBytes(ticket)));

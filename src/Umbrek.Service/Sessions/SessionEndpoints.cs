@@ -1,6 +1,8 @@
 using Umbrek.Core.Access;
 using Umbrek.Service.Access;
+using Umbrek.Service.Jobs;
 using Umbrek.Service.Relay;
+using Umbrek.Service.Shell;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Sessions;
 
@@ -25,7 +27,14 @@ public static class SessionEndpoints
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getSession").WithSummary("One session.");
         all.MapPost("/sessions/{id:guid}/end", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.EndAsync(id, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("endSession").WithSummary("Ends a session of one's own, or at a place that one administers, with all its channels.");
-        all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, Asker by, Guid id, NewChannel wish, CancellationToken cancel) => TypedResults.Ok(await service.OpenChannelAsync(id, wish, by, cancel).ConfigureAwait(false)))
+        all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, ShellService shells, ViewService views, Asker by, Guid id, NewChannel wish, CancellationToken cancel) =>
+            TypedResults.Ok(await (wish.Kind switch
+            {
+                ChannelKinds.Shell => shells.OpenAsync(id, wish, by, cancel),
+                ChannelKinds.Processes or ChannelKinds.Services => views.OpenAsync(id, wish, by, cancel),
+                ChannelKinds.Logs => views.OpenLogAsync(id, wish, by, cancel),
+                _ => service.OpenChannelAsync(id, wish, by, cancel),
+            }).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("openChannel").WithSummary("Opens a channel of one's own session; the ticket leads a WebSocket to it.");
     }
 

@@ -12,8 +12,10 @@ using Umbrek.Service.Relay;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Sessions;
+using Umbrek.Wire.Shell;
 
 namespace Umbrek.Service.Sessions;
 
@@ -29,10 +31,14 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private const int MostOfOne = 50;
     private const int MostListed = 200;
     private const int MostTries = 50;
+    private const int MostChannels = 32;
     private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
     private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
 
     private readonly ConcurrentDictionary<Guid, Live> live = new();
+
+    /// <summary>Channels by which somebody acts, while they are open and nobody at the host was asked about them.</summary>
+    private readonly ConcurrentDictionary<Guid, (Guid HostId, Guid SessionId)> asking = new();
 
     /// <summary>Ended a short while ago: what their hosts say of them may still be on its way.</summary>
     private readonly ConcurrentDictionary<Guid, Live> lately = new();
@@ -52,6 +58,9 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
 
         /// <summary>How often the host has said that its key was tried.</summary>
         public int Tries;
+
+        /// <summary>Channels that are open, or may still be come to.</summary>
+        public int Channels;
 
         /// <summary>The key is being changed in this session itself.</summary>
         public bool ChangesKey { get; set; }
@@ -157,8 +166,17 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             case ChannelKinds.NewKey:
                 gate.Host(by, host.Id, Permission.Administer);
                 break;
+            case ChannelKinds.Shell:
+                gate.Host(by, host.Id, Permission.Shell);
+                break;
+            case ChannelKinds.Processes or ChannelKinds.Services:
+                gate.Host(by, host.Id, Permission.Run);
+                break;
+            case ChannelKinds.Logs:
+                gate.Host(by, host.Id, Permission.ReadFiles);
+                break;
             default:
-                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key} and {ChannelKinds.NewKey}.");
+                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services} and {ChannelKinds.Logs}.");
         }
         session.UsedAt = time.GetUtcNow();
         if (wish.Kind == ChannelKinds.NewKey)
@@ -166,11 +184,32 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             session.ChangesKey = true;
             await audit.AddAsync(by, "access-key.change", $"{host.Label} in {host.GroupPath}", cancel, ("session", $"{sessionId}")).ConfigureAwait(false);
         }
+        if (Interlocked.Increment(ref session.Channels) > MostChannels)
+        {
+            Interlocked.Decrement(ref session.Channels);
+            throw new ProblemException(409, ProblemTypes.Conflict, $"{MostChannels} channels of this session are open, the most there may be. End some, or open another session.");
+        }
         var channelId = Guid.CreateVersion7();
-        var (own, its) = broker.Open(session.Over);
-        await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name), cancel).ConfigureAwait(false);
+        if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs)
+        {
+            asking[channelId] = (host.Id, sessionId);
+        }
+        void Over()
+        {
+            Interlocked.Decrement(ref session.Channels);
+            asking.TryRemove(channelId, out _);
+        }
+        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, session.Over);
+        await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
+            wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
+            wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
+
+    /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>
+    /// <returns>The session that it was for, or null.</returns>
+    public Guid? AnsweredAbout(Guid channelId, Guid hostId) =>
+        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && asking.TryRemove(channelId, out _) ? channel.SessionId : null;
 
     /// <summary>Sessions at hosts that the caller may see, live ones first, then the latest.</summary>
     public async Task<List<SessionInfo>> ListAsync(Guid? hostId, bool liveOnly, Asker by, CancellationToken cancel)
@@ -246,7 +285,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             foreach (var session in live.Values.Where(s => time.GetUtcNow() - s.UsedAt >= Idle))
             {
-                await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null).ConfigureAwait(false);
+                await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null, keepsShells: true).ConfigureAwait(false);
             }
             await EndExpiredAsync(stoppingToken).ConfigureAwait(false);
             foreach (var (id, _) in lately.Where(s => time.GetUtcNow() - s.Value.Row.EndedAt > Lately))
@@ -299,7 +338,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         });
     }
 
-    private async Task EndAsync(Guid id, string why, Asker? by)
+    private async Task EndAsync(Guid id, string why, Asker? by, bool keepsShells = false)
     {
         if (!live.TryRemove(id, out var session))
         {
@@ -310,7 +349,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         // First what it holds open, then what is written about it.
         session.Close();
         orders.Forget(id);
-        await links.SendAsync(session.Row.HostId, ToAgent.EndSession, new SessionEnd(id), CancellationToken.None).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        await links.SendAsync(session.Row.HostId, ToAgent.EndSession, new SessionEnd(id, keepsShells), CancellationToken.None).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync().ConfigureAwait(false);
         var now = time.GetUtcNow();

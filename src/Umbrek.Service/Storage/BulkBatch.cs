@@ -3,6 +3,7 @@ using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Jobs;
 
 namespace Umbrek.Service.Storage;
 
@@ -20,8 +21,8 @@ public sealed class BulkBatch
     public List<RollupRow> Rollups { get; } = [];
     public List<(Guid HostId, DateTimeOffset? At)> StorageFull { get; } = [];
     public List<(Guid HostId, Fact Fact)> Facts { get; } = [];
-    public List<RunEvent> Output { get; } = [];
-    public Dictionary<Guid, (RunStatus Status, DateTimeOffset? CancelRequestedAt)> Runs { get; } = [];
+    public List<RunOutputRow> Output { get; } = [];
+    public Dictionary<Guid, RunMark> Runs { get; } = [];
     public List<PresenceChange> Presences { get; } = [];
     public List<(JobRow Job, IReadOnlyList<RunRow> Runs)> Jobs { get; } = [];
 

@@ -69,16 +69,17 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
     {
         foreach (var (job, runs) in batch.Jobs)
         {
-            Add(commands, """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault") VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9)""",
+            Add(commands, """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault","Pace","AgainOf","ScriptId","ScriptName","ScriptNumber") VALUES ($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14)""",
                 (NpgsqlDbType.Uuid, job.Id), (NpgsqlDbType.TimestampTz, job.CreatedAt), (NpgsqlDbType.Uuid, job.CreatedById), (NpgsqlDbType.Text, job.CreatedBy),
                 (NpgsqlDbType.Text, job.IdempotencyKey), (NpgsqlDbType.Text, job.Selection), (NpgsqlDbType.Text, job.Command), (NpgsqlDbType.TimestampTz, job.ExpiresAt),
-                (NpgsqlDbType.Boolean, job.UsesVault));
+                (NpgsqlDbType.Boolean, job.UsesVault), (NpgsqlDbType.Text, job.Pace), (NpgsqlDbType.Uuid, job.AgainOf),
+                (NpgsqlDbType.Uuid, job.ScriptId), (NpgsqlDbType.Text, job.ScriptName), (NpgsqlDbType.Integer, job.ScriptNumber));
             Add(commands, """
-                INSERT INTO "Runs" ("Id","JobId","HostId","State","LastSequence","StdoutBytes","StderrBytes")
-                SELECT id, job, host, state, -1, 0, 0 FROM unnest($1,$2,$3,$4) AS t(id, job, host, state)
+                INSERT INTO "Runs" ("Id","JobId","HostId","State","Held","LastSequence","StdoutBytes","StderrBytes")
+                SELECT id, job, host, state, held, -1, 0, 0 FROM unnest($1,$2,$3,$4,$5) AS t(id, job, host, state, held)
                 """,
                 Column(NpgsqlDbType.Uuid, runs, r => r.Id), Column(NpgsqlDbType.Uuid, runs, r => r.JobId),
-                Column(NpgsqlDbType.Uuid, runs, r => r.HostId), Column(NpgsqlDbType.Integer, runs, r => (int)r.State));
+                Column(NpgsqlDbType.Uuid, runs, r => r.HostId), Column(NpgsqlDbType.Integer, runs, r => (int)r.State), Column(NpgsqlDbType.Boolean, runs, r => r.Held));
         }
     }
 
@@ -171,17 +172,17 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         {
             return;
         }
-        var r = batch.Runs.Select(p => (Id: p.Key, S: p.Value.Status, p.Value.CancelRequestedAt)).ToList();
+        var r = batch.Runs.Select(p => (Id: p.Key, S: p.Value.Status, p.Value.CancelRequestedAt, p.Value.Held)).ToList();
         Add(commands, """
             UPDATE "Runs" SET "State"=t.state,"CancelRequestedAt"=t.cancel,"AcceptedAt"=t.accepted,"StartedAt"=t.started,"EndedAt"=t.ended,"ExitStatus"=t.exit,
-            "Reason"=t.reason,"User"=t.usr,"LastSequence"=t.seq,"StdoutBytes"=t.o,"StderrBytes"=t.e
-            FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12) AS t(id,state,cancel,accepted,started,ended,exit,reason,usr,seq,o,e) WHERE "Runs"."Id"=t.id
+            "Reason"=t.reason,"User"=t.usr,"LastSequence"=t.seq,"StdoutBytes"=t.o,"StderrBytes"=t.e,"Held"=t.held
+            FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13) AS t(id,state,cancel,accepted,started,ended,exit,reason,usr,seq,o,e,held) WHERE "Runs"."Id"=t.id
             """,
             Column(NpgsqlDbType.Uuid, r, x => x.Id), Column(NpgsqlDbType.Integer, r, x => (int)x.S.State), Column(NpgsqlDbType.TimestampTz, r, x => x.CancelRequestedAt?.ToUniversalTime()),
             Column(NpgsqlDbType.TimestampTz, r, x => x.S.AcceptedAt?.ToUniversalTime()), Column(NpgsqlDbType.TimestampTz, r, x => x.S.StartedAt?.ToUniversalTime()),
             Column(NpgsqlDbType.TimestampTz, r, x => x.S.EndedAt?.ToUniversalTime()), Column(NpgsqlDbType.Integer, r, x => x.S.ExitStatus),
             Column(NpgsqlDbType.Text, r, x => x.S.Reason), Column(NpgsqlDbType.Text, r, x => x.S.User), Column(NpgsqlDbType.Bigint, r, x => x.S.LastSequence),
-            Column(NpgsqlDbType.Bigint, r, x => x.S.StdoutBytes), Column(NpgsqlDbType.Bigint, r, x => x.S.StderrBytes));
+            Column(NpgsqlDbType.Bigint, r, x => x.S.StdoutBytes), Column(NpgsqlDbType.Bigint, r, x => x.S.StderrBytes), Column(NpgsqlDbType.Boolean, r, x => x.Held));
     }
 
     private static void AddOutput(NpgsqlBatch commands, BulkBatch batch)
@@ -191,9 +192,9 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         {
             return;
         }
-        Add(commands, """INSERT INTO "RunOutput" ("RunId","Sequence","Stream","Data") SELECT * FROM unnest($1,$2,$3,$4) ON CONFLICT DO NOTHING""",
+        Add(commands, """INSERT INTO "RunOutput" ("RunId","Sequence","Stream","Packed","Data") SELECT * FROM unnest($1,$2,$3,$4,$5) ON CONFLICT DO NOTHING""",
             Column(NpgsqlDbType.Uuid, o, e => e.RunId), Column(NpgsqlDbType.Bigint, o, e => e.Sequence),
-            Column(NpgsqlDbType.Integer, o, e => (int)e.Kind), Column(NpgsqlDbType.Bytea, o, e => e.Data ?? []));
+            Column(NpgsqlDbType.Integer, o, e => (int)e.Stream), Column(NpgsqlDbType.Boolean, o, e => e.Packed), Column(NpgsqlDbType.Bytea, o, e => e.Data));
     }
 
     private static (NpgsqlDbType Type, object? Value) Column<TRow, TValue>(NpgsqlDbType type, IReadOnlyList<TRow> rows, Func<TRow, TValue> value) =>

@@ -771,9 +771,56 @@ public sealed class JobRow
 
     /// <summary>The access key of hosts that ask for one is proven from the vault.</summary>
     public bool UsesVault { get; set; }
+
+    /// <summary>The <see cref="RunPace"/> as JSON; null means all at once.</summary>
+    public string? Pace { get; set; }
+    public Guid? AgainOf { get; set; }
+
+    /// <summary>The script of the library that was run, its name then, and its version.</summary>
+    public Guid? ScriptId { get; set; }
+    public string? ScriptName { get; set; }
+    public int? ScriptNumber { get; set; }
     public DateTimeOffset ExpiresAt { get; set; }
     public DateTimeOffset? CancelledAt { get; set; }
     public string? CancelledBy { get; set; }
+}
+
+/// <summary>A script of the library; its versions stand in <see cref="ScriptVersionRow"/>.</summary>
+public sealed class ScriptRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+    public string? Description { get; set; }
+    public Guid OwnerId { get; set; }
+
+    /// <summary>His name when he got it.</summary>
+    public string Owner { get; set; } = "";
+
+    /// <summary>A list of <see cref="Wire.Jobs.ScriptShare"/> as JSON, without the teams' names.</summary>
+    public string Sharing { get; set; } = "[]";
+    public int Latest { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public DateTimeOffset ChangedAt { get; set; }
+    public string ChangedBy { get; set; } = "";
+    public long Version { get; set; }
+}
+
+/// <summary>Is written once and never changed.</summary>
+public sealed class ScriptVersionRow
+{
+    public Guid ScriptId { get; set; }
+    public int Number { get; set; }
+
+    /// <summary>The <see cref="CommandSpec"/> as JSON.</summary>
+    public string Command { get; set; } = "";
+
+    /// <summary>A list of <see cref="ScriptParameter"/> as JSON.</summary>
+    public string Parameters { get; set; } = "[]";
+    public int Lines { get; set; }
+    public string? Note { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
 }
 
 public sealed class RunRow
@@ -782,6 +829,9 @@ public sealed class RunRow
     public Guid JobId { get; set; }
     public Guid HostId { get; set; }
     public RunState State { get; set; }
+
+    /// <summary>Its turn has not come: it is not sent, linked or not.</summary>
+    public bool Held { get; set; }
     public DateTimeOffset? CancelRequestedAt { get; set; }
     public DateTimeOffset? AcceptedAt { get; set; }
     public DateTimeOffset? StartedAt { get; set; }
@@ -801,5 +851,8 @@ public sealed class RunOutputRow
     public Guid RunId { get; set; }
     public long Sequence { get; set; }
     public RunEventKind Stream { get; set; }
+
+    /// <summary>Whether the data is packed; see <see cref="OutputPacking"/>.</summary>
+    public bool Packed { get; set; }
     public byte[] Data { get; set; } = [];
 }

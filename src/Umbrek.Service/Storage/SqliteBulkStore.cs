@@ -42,15 +42,16 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             return;
         }
         using var job = new Statement(connection!, transaction,
-            """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8)""", 9);
+            """INSERT INTO "Jobs" ("Id","CreatedAt","CreatedById","CreatedBy","IdempotencyKey","Selection","Command","ExpiresAt","UsesVault","Pace","AgainOf","ScriptId","ScriptName","ScriptNumber") VALUES ($0,$1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13)""", 14);
         using var run = new Statement(connection!, transaction,
-            """INSERT INTO "Runs" ("Id","JobId","HostId","State","LastSequence","StdoutBytes","StderrBytes") VALUES ($0,$1,$2,$3,-1,0,0)""", 4);
+            """INSERT INTO "Runs" ("Id","JobId","HostId","State","Held","LastSequence","StdoutBytes","StderrBytes") VALUES ($0,$1,$2,$3,$4,-1,0,0)""", 5);
         foreach (var (row, runs) in batch.Jobs)
         {
-            job.Run(Id(row.Id), Time(row.CreatedAt), Id(row.CreatedById), row.CreatedBy, row.IdempotencyKey, row.Selection, row.Command, Time(row.ExpiresAt), row.UsesVault);
+            job.Run(Id(row.Id), Time(row.CreatedAt), Id(row.CreatedById), row.CreatedBy, row.IdempotencyKey, row.Selection, row.Command, Time(row.ExpiresAt), row.UsesVault, row.Pace, row.AgainOf is { } again ? Id(again) : null,
+                row.ScriptId is { } script ? Id(script) : null, row.ScriptName, row.ScriptNumber);
             foreach (var r in runs)
             {
-                run.Run(Id(r.Id), Id(r.JobId), Id(r.HostId), (int)r.State);
+                run.Run(Id(r.Id), Id(r.JobId), Id(r.HostId), (int)r.State, r.Held);
             }
         }
     }
@@ -144,11 +145,12 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         using var statement = new Statement(connection!, transaction,
             """
             UPDATE "Runs" SET "State"=$1,"CancelRequestedAt"=$2,"AcceptedAt"=$3,"StartedAt"=$4,"EndedAt"=$5,"ExitStatus"=$6,"Reason"=$7,"User"=$8,
-            "LastSequence"=$9,"StdoutBytes"=$10,"StderrBytes"=$11 WHERE "Id"=$0
-            """, 12);
-        foreach (var (id, (s, cancelRequestedAt)) in batch.Runs)
+            "LastSequence"=$9,"StdoutBytes"=$10,"StderrBytes"=$11,"Held"=$12 WHERE "Id"=$0
+            """, 13);
+        foreach (var (id, mark) in batch.Runs)
         {
-            statement.Run(Id(id), (int)s.State, Time(cancelRequestedAt), Time(s.AcceptedAt), Time(s.StartedAt), Time(s.EndedAt), s.ExitStatus, s.Reason, s.User, s.LastSequence, s.StdoutBytes, s.StderrBytes);
+            var s = mark.Status;
+            statement.Run(Id(id), (int)s.State, Time(mark.CancelRequestedAt), Time(s.AcceptedAt), Time(s.StartedAt), Time(s.EndedAt), s.ExitStatus, s.Reason, s.User, s.LastSequence, s.StdoutBytes, s.StderrBytes, mark.Held);
         }
     }
 
@@ -159,10 +161,10 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
             return;
         }
         using var statement = new Statement(connection!, transaction,
-            """INSERT OR IGNORE INTO "RunOutput" ("RunId","Sequence","Stream","Data") VALUES ($0,$1,$2,$3)""", 4);
-        foreach (var e in batch.Output)
+            """INSERT OR IGNORE INTO "RunOutput" ("RunId","Sequence","Stream","Packed","Data") VALUES ($0,$1,$2,$3,$4)""", 5);
+        foreach (var o in batch.Output)
         {
-            statement.Run(Id(e.RunId), e.Sequence, (int)e.Kind, e.Data);
+            statement.Run(Id(o.RunId), o.Sequence, (int)o.Stream, o.Packed, o.Data);
         }
     }
 

@@ -55,6 +55,8 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<DeliveryAlertRow> DeliveryAlerts => Set<DeliveryAlertRow>();
     public DbSet<MaintenanceRow> Maintenance => Set<MaintenanceRow>();
     public DbSet<JobRow> Jobs => Set<JobRow>();
+    public DbSet<ScriptRow> Scripts => Set<ScriptRow>();
+    public DbSet<ScriptVersionRow> ScriptVersions => Set<ScriptVersionRow>();
     public DbSet<RunRow> Runs => Set<RunRow>();
     public DbSet<RunOutputRow> RunOutput => Set<RunOutputRow>();
 
@@ -273,7 +275,21 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasKey(r => new { r.HostId, r.At });
             t.HasIndex(r => r.At);
         });
-        builder.Entity<JobRow>().HasIndex(r => new { r.CreatedById, r.IdempotencyKey }).IsUnique();
+        builder.Entity<JobRow>(t =>
+        {
+            t.HasIndex(r => new { r.CreatedById, r.IdempotencyKey }).IsUnique();
+            t.HasIndex(r => r.ScriptId);
+        });
+        builder.Entity<ScriptRow>(t =>
+        {
+            t.HasIndex(r => r.NameKey).IsUnique();
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<ScriptVersionRow>(t =>
+        {
+            t.HasKey(r => new { r.ScriptId, r.Number });
+            t.HasOne<ScriptRow>().WithMany().HasForeignKey(r => r.ScriptId).OnDelete(DeleteBehavior.Cascade);
+        });
         builder.Entity<RunRow>(t =>
         {
             t.HasIndex(r => r.JobId);

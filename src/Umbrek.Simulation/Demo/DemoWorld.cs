@@ -9,6 +9,7 @@ using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Health;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Simulation.Demo;
@@ -72,6 +73,7 @@ public sealed class DemoWorld(string directory, int port, int hostCount, DemoRec
             await PutInOrderAsync(cancel).ConfigureAwait(false);
             await MakeNoticesAsync(cancel).ConfigureAwait(false);
             await MakeChecksAsync(cancel).ConfigureAwait(false);
+            await KeepScriptsAsync(cancel).ConfigureAwait(false);
         }
         return service;
     }
@@ -266,6 +268,22 @@ public sealed class DemoWorld(string directory, int port, int hostCount, DemoRec
         foreach (var (group, check) in ScenarioChecks.All)
         {
             await api.PostAsync("checks", check with { GroupId = group is null ? null : groups[group] }, WireJson.Default.NewCheck, WireJson.Default.CheckInfo, cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>What the technicians have written so far.</summary>
+    private async Task KeepScriptsAsync(CancellationToken cancel)
+    {
+        using var api = await SignInAsync(cancel).ConfigureAwait(false);
+        var teams = (await api.GetAsync("teams", WireJson.Default.PageTeamInfo, cancel).ConfigureAwait(false)).Items.ToDictionary(t => t.Name, t => t.Id);
+        foreach (var (first, next, sharing) in ScenarioScripts.All)
+        {
+            var wish = first with { Sharing = [.. sharing.Select(s => new ScriptShare(s.Team is null ? null : teams[s.Team], null, s.MayChange))] };
+            var kept = await api.PostAsync("scripts", wish, WireJson.Default.NewScript, WireJson.Default.ScriptDetail, cancel).ConfigureAwait(false);
+            foreach (var version in next)
+            {
+                kept = await api.PostAsync($"scripts/{kept.Script.Id}/versions", version, kept.Script.Version, WireJson.Default.NewScriptVersion, WireJson.Default.ScriptDetail, cancel).ConfigureAwait(false);
+            }
         }
     }
 

@@ -1,3 +1,4 @@
+using System.Net.NetworkInformation;
 using Umbrek.Core.Access;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Links;
@@ -137,6 +138,9 @@ public static class Scenario
         ];
         return known.Concat(strangers.Select(s => new ScanAnswer($"198.51.100.{s.At}", Hardware(s.At), s.Name, s.Ports)));
     }
+
+    /// <summary>The network card of a host.</summary>
+    public static PhysicalAddress Card(int number) => PhysicalAddress.Parse(Hardware(number).ToUpperInvariant().Replace(':', '-'));
 
     /// <summary>From the documentation range 00-00-5E-00-53-00 to -FF (RFC 7042 §2.1.2).</summary>
     private static string Hardware(int number) => $"00:00:5e:00:53:{number % 256:x2}";

@@ -1,5 +1,6 @@
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
+using Umbrek.Core.Jobs;
 using Umbrek.Simulation.Health;
 
 namespace Umbrek.Simulation.Estate;
@@ -17,6 +18,12 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
 
     private static readonly TimeSpan PlugHolds = TimeSpan.FromSeconds(75);
     private static readonly TimeSpan PlugIsOut = TimeSpan.FromSeconds(20);
+    /// <summary>From going down to being up again.</summary>
+    private static readonly TimeSpan RestartTakes = TimeSpan.FromSeconds(9);
+    private static readonly TimeSpan StartTakes = TimeSpan.FromSeconds(5);
+
+    private readonly SimulatedNetwork network = new();
+
     private static readonly TimeSpan ClockBehindBy = TimeSpan.FromMinutes(7);
 
     public StateDirectory StateOf(SimulatedHost host) => new(Path.Combine(directory, host.Name));
@@ -35,11 +42,14 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
     {
         var state = StateOf(host);
         var told = false;
+        DateTimeOffset? restartedAt = null;
         while (!stop.IsCancellationRequested)
         {
             var identity = AgentIdentity.Load(state)!;
             var clock = host.Story == HostStory.ClockBehind ? new ClockOfItsOwn(time, -ClockBehindBy) : time;
-            var runtime = new AgentRuntime(identity, state, new SimulatedPlatform(host, clock, state), clock, new AgentLog(TextWriter.Null, time));
+            using var down = new CancellationTokenSource();
+            var platform = new SimulatedPlatform(host, clock, state, network, restartedAt, down);
+            var runtime = new AgentRuntime(identity, state, platform, clock, new AgentLog(TextWriter.Null, time));
             if (!told)
             {
                 var now = clock.GetUtcNow();
@@ -56,12 +66,30 @@ public sealed class SimulatedAgents(string directory, TimeProvider time)
             {
                 cut.CancelAfter(PlugHolds);
             }
-            await runtime.RunAsync(stop, cut.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            using var ends = CancellationTokenSource.CreateLinkedTokenSource(stop);
+            // A computer that falls asleep says nothing of it.
+            using var asleep = platform.Down.Register(() => (platform.Goes == PowerAct.Sleep ? cut : ends).Cancel());
+            await runtime.RunAsync(ends.Token, cut.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            if (!stop.IsCancellationRequested && platform.Goes is { } act)
+            {
+                await UpAgainAsync(platform, act, host, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                restartedAt = act == PowerAct.Sleep ? restartedAt : clock.GetUtcNow();
+                continue;
+            }
             if (!stop.IsCancellationRequested && cut.IsCancellationRequested)
             {
                 await Task.Delay(host.Story == HostStory.LoosePlug ? PlugIsOut : LineTurn - SinceTurn() + TimeSpan.FromSeconds(host.Number % 7), time, stop).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             }
         }
+    }
+
+    private async Task UpAgainAsync(SimulatedPlatform platform, PowerAct act, SimulatedHost host, CancellationToken stop)
+    {
+        if (act != PowerAct.Restart)
+        {
+            await network.WaitAsync(platform.Card.Hardware, stop).ConfigureAwait(false);
+        }
+        await Task.Delay((act == PowerAct.Restart ? RestartTakes : StartTakes) + TimeSpan.FromMilliseconds(host.Number % 8 * 400), time, stop).ConfigureAwait(false);
     }
 
     /// <summary>A clock that nobody keeps: it goes as fast as any, and shows another time.</summary>

@@ -3,11 +3,11 @@ using Umbrek.Agent.Platform;
 namespace Umbrek.Simulation.Estate;
 
 /// <summary>The made-up person at a made-up computer: reads what is asked, and agrees.</summary>
-internal sealed class SimulatedPeople(SimulatedHost host, TimeProvider time) : IPeopleHere
+internal sealed class SimulatedPeople(SimulatedPlatform platform, TimeProvider time) : IPeopleHere
 {
     private static readonly TimeSpan Reading = TimeSpan.FromMilliseconds(700);
 
-    public IReadOnlyList<string> LoggedIn() => host.Person is null ? [] : [host.Person];
+    public IReadOnlyList<string> LoggedIn() => platform.Person is { } person ? [person] : [];
 
     public void Tell(string text)
     {
@@ -16,7 +16,15 @@ internal sealed class SimulatedPeople(SimulatedHost host, TimeProvider time) : I
 
     public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
     {
-        await Task.Delay(host.Person is null ? Timeout.InfiniteTimeSpan : Reading, time, cancel).ConfigureAwait(false);
-        return new ConsentAnswer(true, host.Person!);
+        var person = platform.Person;
+        await Task.Delay(person is null ? Timeout.InfiniteTimeSpan : Reading, time, cancel).ConfigureAwait(false);
+        return new ConsentAnswer(true, person!);
+    }
+
+    /// <summary>Saves the work, and lets it come.</summary>
+    public async Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel)
+    {
+        await Task.Delay(Timeout.InfiniteTimeSpan, time, cancel).ConfigureAwait(false);
+        throw new OperationCanceledException(cancel);
     }
 }

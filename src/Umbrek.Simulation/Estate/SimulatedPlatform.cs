@@ -7,20 +7,72 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Shell;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
+using Umbrek.Core.Jobs;
 using Umbrek.Simulation.Health;
 using Umbrek.Simulation.Jobs;
+using Umbrek.Simulation.Shell;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Simulation.Estate;
 
-/// <summary>A made-up computer under the real agent.</summary>
-public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, StateDirectory? state = null) : IHostPlatform
+/// <summary>A made-up computer under the real agent, from one start to its going down.</summary>
+/// <param name="down">Cancelled by it when it goes down; without, it never does.</param>
+/// <param name="restartedAt">When it was started again; null for the start that it had before anybody looked.</param>
+public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, StateDirectory? state = null, SimulatedNetwork? network = null, DateTimeOffset? restartedAt = null, CancellationTokenSource? down = null) : IHostPlatform
 {
+    /// <summary>Between the word that it goes down, and its going.</summary>
+    private static readonly TimeSpan LastMoments = TimeSpan.FromMilliseconds(500);
+
+    /// <summary>Whoever was logged out comes back after a while.</summary>
+    private static readonly TimeSpan Pause = TimeSpan.FromMinutes(10);
+
+    private DateTimeOffset loggedOutAt = DateTimeOffset.MinValue;
+
+    /// <summary>Cancelled when it goes down.</summary>
+    public CancellationToken Down { get; } = down?.Token ?? CancellationToken.None;
+
+    /// <summary>How it goes down, once it does.</summary>
+    public PowerAct? Goes { get; private set; }
+
+    public SimulatedPower Power => field ??= new(this);
+
+    /// <summary>Who is logged in now.</summary>
+    public string? Person => time.GetUtcNow() - loggedOutAt < Pause ? null : host.Person;
+
+    public void LogOut() => loggedOutAt = time.GetUtcNow();
+
+    public string? GoDown(PowerAct act)
+    {
+        if (down is null)
+        {
+            return "this computer stays on.";
+        }
+        Goes = act;
+        _ = Task.Delay(LastMoments, time).ContinueWith(_ => down.Cancel(), TaskScheduler.Default);
+        return null;
+    }
+
+    public NetworkCard Card => NetworkCard.Read(NetworkCard.Write(Scenario.Card(host.Number), System.Net.IPAddress.Parse(host.Address), host.Address.Contains(':') ? 64 : 24))!;
+
+    public WakeActs Waking(TextWriter say) => new([Card], (_, card) => network?.Send(card), say);
+
     private readonly SimulatedUpdate update = new(host, time, state);
+
+    public SimulatedProcesses Running => field ??= new(host, this);
+
+    public IProcessReader Processes() => Running.NewReader();
+
+    public SimulatedServices Kept => field ??= new(host, this);
+
+    public IServiceReader Services() => Kept;
+
+    public ILogReader Logs() => new SimulatedLogs(host, this, time);
 
     public const string CommonKernel = "6.1.0-28-amd64";
     public const string OddKernel = "6.1.0-21-amd64";
@@ -44,7 +96,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public string? HardwareId => new Guid(SHA256.HashData(Encoding.UTF8.GetBytes("board " + host.Name))[..16]).ToString();
 
-    public string? BootId => Id("boot");
+    public string? BootId => Id(restartedAt is { } at ? $"boot {at:O}" : "boot");
 
     public string Kernel => host.Story == HostStory.OtherKernel ? OddKernel : CommonKernel;
 
@@ -75,8 +127,9 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
         facts.Add(FactNames.MemoryTotal, SimulatedHealth.MemoryTotal(host.Kind));
         facts.Add(FactNames.Disks, [$"/ ext4 {SimulatedHealth.DiskTotal(host.Kind)}"]);
         facts.Add(FactNames.Addresses, [host.Address]);
-        facts.Add(FactNames.BootedAt, SimulatedHealth.BootedAt(host, now).ToString("yyyy-MM-ddTHH:mm:ssZ"));
-        facts.Add(FactNames.Users, host.Person is null ? [] : [host.Person]);
+        facts.Add(FactNames.NetworkCards, [$"{Card}"]);
+        facts.Add(FactNames.BootedAt, Booted(now).ToString("yyyy-MM-ddTHH:mm:ssZ"));
+        facts.Add(FactNames.Users, Person is { } person ? [person] : []);
         facts.Add(FactNames.ServicesFailed, PrinterFailed ? [PrinterUnit] : []);
         facts.Add(FactNames.UpdatesPending, host.Updates.All);
         facts.Add(FactNames.UpdatesSecurity, host.Updates.Security);
@@ -87,6 +140,8 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     /// <summary>The keeper lives in this process: a simulated host has no processes of its own.</summary>
     public void StartKeeper(string runDirectory) => _ = KeepAsync(runDirectory);
+
+    public void StartShellKeeper(string shellDirectory) => _ = Task.Run(() => new ShellKeeper(new ShellDirectory(shellDirectory), new SimulatedShellRunner(host, this, time), time).RunAsync(Down));
 
     /// <summary>Who stands around a made-up computer: its customer's other computers, and things that nobody looks after.</summary>
     public async IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, [EnumeratorCancellation] CancellationToken cancel)
@@ -101,20 +156,26 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public IAgentUpdate? Update(StateDirectory state) => update;
 
-    public IPeopleHere People(StateDirectory state) => new SimulatedPeople(host, time);
+    public IPeopleHere People(StateDirectory state) => new SimulatedPeople(this, time);
 
     public IProber Prober(StateDirectory state) => new SimulatedProber(host, this, time);
 
-    public DateTimeOffset? BootedAt(DateTimeOffset now) => SimulatedHealth.BootedAt(host, now);
+    public DateTimeOffset? BootedAt(DateTimeOffset now) => Booted(now);
 
-    public AwayReason StopReason() => AwayReason.AgentStopped;
+    private DateTimeOffset Booted(DateTimeOffset now) => restartedAt ?? SimulatedHealth.BootedAt(host, now);
+
+    public AwayReason StopReason() => Goes is null ? AwayReason.AgentStopped : AwayReason.HostShuttingDown;
 
     private string Id(string what) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{what} {host.Name}")));
 
     private async Task KeepAsync(string runDirectory)
     {
         await Task.Yield();
-        using var keeper = new Keeper(new RunDirectory(runDirectory), new SimulatedCommandRunner(host, this, time), time);
-        await keeper.RunAsync(CancellationToken.None).ConfigureAwait(false);
+        if (Down.IsCancellationRequested)
+        {
+            return;
+        }
+        using var keeper = new Keeper(new RunDirectory(runDirectory), new SimulatedCommandRunner(host, this, time), time, BootId);
+        await keeper.RunAsync(Down).ConfigureAwait(false);
     }
 }

@@ -16,6 +16,27 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
 {
     public IRunningCommand Start(CommandSpec command)
     {
+        if (command.User is { } user && user != "root")
+        {
+            throw new CommandNotStartedException($"There is no user '{user}' on this host; nothing was run.", 126);
+        }
+        if (command.Action is { } action)
+        {
+            using var said = new StringWriter();
+            var (text, status) = action switch
+            {
+                { Service: { } service } => platform.Kept.Do(service, time.GetUtcNow()),
+                { Power: { } power } => (null, new PowerActs(platform.Power, said).Do(power)),
+                { Wake: { } wake } => (null, platform.Waking(said).Do(wake)),
+                _ => platform.Running.Do(action, time.GetUtcNow()),
+            };
+            text ??= said.ToString().TrimEnd('\n');
+            return new Shell(host, platform, time, [.. text.Split('\n').Select(l => new List<string> { "echo", l }), ["exit", $"{status}"]]);
+        }
+        if (command.Script is { } script)
+        {
+            return new Shell(host, platform, time, Split(string.Join('\n', script.Split('\n').Where(l => !l.TrimStart().StartsWith('#'))), command.Environment));
+        }
         if (command.Arguments is { } exact)
         {
             if (!Shell.Knows(exact[0]))
@@ -24,11 +45,11 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
             }
             return new Shell(host, platform, time, [[.. exact]]);
         }
-        return new Shell(host, platform, time, Split(command.Line!));
+        return new Shell(host, platform, time, Split(command.Line!, command.Environment));
     }
 
-    /// <summary>Commands of a line, parted by ';', '&amp;&amp;' and line ends; quotes keep words together.</summary>
-    private static List<List<string>> Split(string line)
+    /// <summary>Commands of a line, parted by ';', '&amp;&amp;' and line ends; quotes keep words together, and variables are put in but in single ones.</summary>
+    private static List<List<string>> Split(string line, IReadOnlyDictionary<string, string>? environment)
     {
         var commands = new List<List<string>> { new() };
         var word = new StringBuilder();
@@ -41,9 +62,15 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
                 word.Clear();
             }
         }
-        foreach (var c in line)
+        for (var at = 0; at < line.Length; at++)
         {
-            if (quote != '\0')
+            var c = line[at];
+            if (c == '$' && quote != '\'' && VariableAt(line, at) is { Length: > 0 } name)
+            {
+                word.Append(environment?.GetValueOrDefault(name));
+                at += name.Length;
+            }
+            else if (quote != '\0')
             {
                 if (c == quote)
                 {
@@ -75,6 +102,10 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
         EndWord();
         return [.. commands.SelectMany(SplitAnd).Where(c => c.Count > 0)];
     }
+
+    /// <summary>The name behind a dollar sign.</summary>
+    private static string VariableAt(string line, int dollar) =>
+        string.Concat(line.Skip(dollar + 1).TakeWhile((c, i) => char.IsAsciiLetter(c) || c == '_' || (i > 0 && char.IsAsciiDigit(c))));
 
     private static IEnumerable<List<string>> SplitAnd(List<string> words)
     {
@@ -196,13 +227,13 @@ public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform
 
         private static bool IsPrinter(string unit) => unit.StartsWith("ticket-print", StringComparison.Ordinal);
 
-        private (string, int) StartUnit(string unit)
+        private (string?, int) StartUnit(string unit)
         {
             if (IsPrinter(unit))
             {
                 platform.StartPrinter();
             }
-            return ("", 0);
+            return (null, 0);
         }
 
         private static string Size(long bytes) => $"{bytes / (double)(1L << 30),4:0}G";

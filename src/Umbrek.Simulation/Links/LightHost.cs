@@ -30,6 +30,9 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
     private int executions;
     private int asked;
 
+    /// <summary>What it puts out for an order, and the exit status; its own name and 0 when nothing is set.</summary>
+    public Func<RunOrder, Task<(string Output, int ExitStatus)>>? Answer { get; set; }
+
     /// <summary>Hears requests and does not answer them, as a host that hangs.</summary>
     public void FallSilent() => answering = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
 
@@ -133,13 +136,14 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
     {
         Interlocked.Increment(ref executions);
         var now = time.GetUtcNow();
+        var (output, status) = Answer is { } answer ? await answer(order).ConfigureAwait(false) : ($"{host.Name}\n", 0);
         RunEvent Event(long sequence, RunEventKind kind) => new() { RunId = order.RunId, Sequence = sequence, At = now, Kind = kind };
         RunEvent[] events =
         [
             Event(0, RunEventKind.Accepted),
             Event(1, RunEventKind.Started) with { Start = new RunStart(4242, "root") },
-            Event(2, RunEventKind.Stdout) with { Data = Encoding.UTF8.GetBytes($"{host.Name}\n") },
-            Event(3, RunEventKind.Ended) with { End = new RunEnd(RunOutcome.Exited, 0, null) },
+            Event(2, RunEventKind.Stdout) with { Data = Encoding.UTF8.GetBytes(output) },
+            Event(3, RunEventKind.Ended) with { End = new RunEnd(RunOutcome.Exited, status, null) },
         ];
         try
         {

@@ -70,6 +70,14 @@ public sealed class ApiClient : IDisposable
         return SendAsync(request, answer, cancel);
     }
 
+    /// <summary>A POST that adds to something which two people could add to at once.</summary>
+    public Task<TAnswer> PostAsync<TBody, TAnswer>(string path, TBody body, long version, JsonTypeInfo<TBody> bodyType, JsonTypeInfo<TAnswer> answer, CancellationToken cancel)
+    {
+        var request = new HttpRequestMessage(HttpMethod.Post, Base + path) { Content = JsonContent.Create(body, bodyType) };
+        request.Headers.IfMatch.Add(new EntityTagHeaderValue($"\"{version}\""));
+        return SendAsync(request, answer, cancel);
+    }
+
     public Task<TAnswer> PatchAsync<TBody, TAnswer>(string path, TBody body, long version, JsonTypeInfo<TBody> bodyType, JsonTypeInfo<TAnswer> answer, CancellationToken cancel)
     {
         var request = new HttpRequestMessage(HttpMethod.Patch, Base + path) { Content = JsonContent.Create(body, bodyType) };

@@ -6,8 +6,11 @@ namespace Umbrek.Wire.Jobs;
 /// <param name="Selection">Which hosts; see docs/selections.md.</param>
 /// <param name="ExpiresInSeconds">How long a run waits for a host that is away; null means a day.</param>
 /// <param name="UsesVault">Whether the service proves the access key from the vault to hosts that ask for one; takes <c>use-secrets</c> there.</param>
-/// <param name="Seals">The command, sealed for each host that asks for its access key: its text is the <see cref="CommandSpec"/> as JSON.</param>
-public sealed record NewJob(string Selection, CommandSpec Command, long? ExpiresInSeconds = null, IReadOnlyList<SealedOrder>? Seals = null, bool UsesVault = false);
+/// <param name="Seals">The same command, sealed for each host that asks for its access key: its text is the <see cref="CommandSpec"/> as JSON.</param>
+/// <param name="Command">May be left out beside <paramref name="Script"/>; if it is there, it must be what the library gives with these values, and only as whom, where and how long it runs may be said anew.</param>
+/// <param name="Pace">How the hosts take turns; null means all at once.</param>
+/// <param name="Script">The script of the library that the command is.</param>
+public sealed record NewJob(string Selection, CommandSpec? Command = null, long? ExpiresInSeconds = null, IReadOnlyList<SealedOrder>? Seals = null, bool UsesVault = false, RunPace? Pace = null, ScriptUse? Script = null);
 
 /// <summary>How many runs of a job stand where.</summary>
 public sealed record RunCounts(int Waiting, int Sent, int Running, int Succeeded, int Failed, int TimedOut, int Refused, int Cancelled, int Expired, int Interrupted)
@@ -16,6 +19,8 @@ public sealed record RunCounts(int Waiting, int Sent, int Running, int Succeeded
     public int Ended => Succeeded + Failed + TimedOut + Refused + Cancelled + Expired + Interrupted;
 }
 
+/// <param name="AgainOf">The job whose command was run again on some of its hosts.</param>
+/// <param name="Script">Where the command came from; null when it was written for this job.</param>
 public sealed record JobInfo(
     Guid Id,
     DateTimeOffset CreatedAt,
@@ -26,8 +31,12 @@ public sealed record JobInfo(
     DateTimeOffset ExpiresAt,
     DateTimeOffset? CancelledAt,
     string? CancelledBy,
-    RunCounts Runs);
+    RunCounts Runs,
+    RunPace? Pace = null,
+    Guid? AgainOf = null,
+    ScriptMark? Script = null);
 
+/// <param name="Held">Its host is linked, and its turn has not come yet.</param>
 public sealed record RunInfo(
     Guid Id,
     Guid JobId,
@@ -43,7 +52,8 @@ public sealed record RunInfo(
     string? Reason,
     string? User,
     long StdoutBytes,
-    long StderrBytes);
+    long StderrBytes,
+    bool Held = false);
 
 public sealed record JobDetail(JobInfo Job, IReadOnlyList<RunInfo> Runs);
 

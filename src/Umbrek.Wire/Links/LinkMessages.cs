@@ -4,6 +4,8 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Shell;
 
 namespace Umbrek.Wire.Links;
 
@@ -150,7 +152,10 @@ public sealed record RunCancel(Guid RunId, string CancelledBy);
 /// <summary>An order to come to a channel of a session.</summary>
 /// <param name="Kind">One of <see cref="Sessions.ChannelKinds"/>.</param>
 /// <param name="Ticket">For <see cref="Sessions.ChannelJoin"/>.</param>
-public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician);
+/// <param name="Shell">With the kind <c>shell</c>.</param>
+/// <param name="View">With the kinds <c>processes</c> and <c>services</c>.</param>
+/// <param name="Log">With the kind <c>logs</c>.</param>
+public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null);
 
 /// <summary>Somebody tried a secret of the host.</summary>
 /// <param name="Secret">Its name: the access key, or the passcode.</param>
@@ -158,12 +163,15 @@ public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, s
 /// <param name="Changed">Another access key was set with it.</param>
 public sealed record KeyReport(Guid SessionId, string Secret, string? Why, bool Changed = false);
 
-/// <summary>A person at the host was asked whether a run may begin, and has answered.</summary>
+/// <summary>A person at the host was asked whether a run, or what a channel is for, may begin, and has answered.</summary>
+/// <param name="RunId">The run, or the channel.</param>
 /// <param name="Person">The person's logon there.</param>
-public sealed record ConsentReport(Guid RunId, string Technician, string Person, bool Agreed);
+/// <param name="PutOffMinutes">Said instead of an answer: by how much the person has put it off.</param>
+public sealed record ConsentReport(Guid RunId, string Technician, string Person, bool Agreed, double? PutOffMinutes = null);
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>
-public sealed record SessionEnd(Guid SessionId);
+/// <param name="KeepsShells">Nobody used it any more, and nothing was taken from its technician: his shells go on as long as he wanted.</param>
+public sealed record SessionEnd(Guid SessionId, bool KeepsShells = false);
 
 /// <summary>Everything of the run up to this sequence is stored; the agent may forget it.</summary>
 public sealed record RunKept(Guid RunId, long Sequence);
@@ -184,8 +192,10 @@ public sealed record LinkGoodbye(AwayReason Reason);
 /// <param name="Release">With <c>update</c>.</param>
 /// <param name="Scan">With <c>scan</c> and <c>cancel-scan</c>.</param>
 /// <param name="Look">With <c>probe</c>.</param>
-public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null)
+public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null, Guid? ShellId = null)
 {
+    public const string Shells = "shells";
+    public const string EndShell = "end-shell";
     public const string BeginLook = "probe";
     public const string BeginScan = "scan";
     public const string CancelScan = "cancel-scan";
@@ -222,4 +232,5 @@ public sealed record ScanReport(Guid ScanId, int Probed, bool Ended, string? Pro
 public sealed record UpdateReport(string Version, bool WentBack, string Reason);
 
 /// <param name="Error">Null, or a sentence saying what went wrong on the host.</param>
-public sealed record HostAnswer(string? Error);
+/// <param name="Shells">The shells that go on there, where that was asked.</param>
+public sealed record HostAnswer(string? Error, IReadOnlyList<ShellInfo>? Shells = null);

@@ -1,3 +1,4 @@
+using System.Net.WebSockets;
 using Umbrek.Core.Access;
 
 namespace Umbrek.Wire.Sessions;
@@ -18,6 +19,8 @@ public sealed record ChannelJoin(string Ticket)
 public sealed record KeyFrame(string? Scram = null, string? Problem = null, KeyBox? NewKey = null, bool? Done = null, bool? AsksProof = null)
 {
     public const int MaxBytes = 16 * 1024;
+
+    public static WordFrames<KeyFrame> Frames(WebSocket socket) => new(socket, LinkJson.Default.KeyFrame, MaxBytes);
 }
 
 /// <summary>The verifier of a new access key.</summary>

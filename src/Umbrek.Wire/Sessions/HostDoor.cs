@@ -1,9 +1,10 @@
-using System.Net.WebSockets;
 using System.Text;
 using System.Text.Json;
 using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
+using Umbrek.Core.Shell;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Wire.Sessions;
@@ -66,10 +67,20 @@ public sealed class HostDoor
     }
 
     /// <summary>Seals a command for the host.</summary>
-    public SealedOrder Seal(CommandSpec command) =>
-        SealedOrder.Make(sessionKey, Session.Id, Interlocked.Increment(ref lastNumber), HostAct.Run, JsonSerializer.Serialize(command, LinkJson.Default.CommandSpec));
+    public SealedOrder Seal(CommandSpec command) => Seal(command.Act ?? HostAct.Run, JsonSerializer.Serialize(command, LinkJson.Default.CommandSpec));
+
+    /// <summary>Seals what is wanted of a shell there.</summary>
+    public SealedOrder Seal(ShellWish wish) => Seal(HostAct.Shell, JsonSerializer.Serialize(wish, LinkJson.Default.ShellWish));
+
+    /// <summary>Seals a look at what goes on there.</summary>
+    public SealedOrder Seal(ViewWish wish) => Seal(HostAct.Run, JsonSerializer.Serialize(wish, LinkJson.Default.ViewWish));
+
+    /// <summary>Seals a look into a log there.</summary>
+    public SealedOrder Seal(LogWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.LogWish));
 
     public Task EndAsync(ApiClient api, CancellationToken cancel) => api.ActAsync(HttpMethod.Post, $"sessions/{Session.Id}/end", cancel);
+
+    private SealedOrder Seal(HostAct act, string text) => SealedOrder.Make(sessionKey, Session.Id, Interlocked.Increment(ref lastNumber), act, text);
 
     private static async Task<KeyExchange> OpenChannelAsync(ApiClient api, ServicePin? pin, SessionInfo session, string kind, CancellationToken cancel)
     {
@@ -77,15 +88,7 @@ public sealed class HostDoor
         {
             throw new DoorException("The service names another key than the one that you trust it by. Nothing was proven; tell whoever runs it.");
         }
-        var ticket = await api.PostAsync($"sessions/{session.Id}/channels", new NewChannel(kind), WireJson.Default.NewChannel, WireJson.Default.ChannelTicket, cancel).ConfigureAwait(false);
-        var root = api.Http.BaseAddress!;
-        var socket = new ClientWebSocket();
-        if (pin is not null)
-        {
-            socket.Options.RemoteCertificateValidationCallback = pin.Validate;
-        }
-        await socket.ConnectAsync(new UriBuilder(new Uri(root, ticket.Path.TrimStart('/'))) { Scheme = root.Scheme == Uri.UriSchemeHttp ? "ws" : "wss" }.Uri, cancel).ConfigureAwait(false);
-        await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(new ChannelJoin(ticket.Ticket), LinkJson.Default.ChannelJoin), WebSocketMessageType.Text, true, cancel).ConfigureAwait(false);
-        return new KeyExchange(socket, ChannelBinding.Of(session.ServiceKey, session.HostId, session.HostKey, session.Id, ticket.ChannelId));
+        var (socket, channelId) = await ChannelSocket.OpenAsync(api, pin, session.Id, new NewChannel(kind), cancel).ConfigureAwait(false);
+        return new KeyExchange(socket, ChannelBinding.Of(session.ServiceKey, session.HostId, session.HostKey, session.Id, channelId));
     }
 }

@@ -14,7 +14,7 @@ public sealed class DoorException(string message) : Exception(message);
 /// <param name="letGo">Called in the end: the socket is somebody else's.</param>
 public sealed class KeyExchange(WebSocket socket, byte[] binding, Action? letGo = null) : IAsyncDisposable
 {
-    private readonly KeyFrames frames = new(socket);
+    private readonly WordFrames<KeyFrame> frames = KeyFrame.Frames(socket);
 
     /// <param name="secret">In UTF-8; its owner wipes it.</param>
     /// <returns>The session's key.</returns>

@@ -1,4 +1,6 @@
 using Umbrek.Core.Access;
+using Umbrek.Core.Shell;
+using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Wire.Sessions;
 
@@ -14,7 +16,12 @@ public sealed record SessionInfo(
     DateTimeOffset OpenedAt, DateTimeOffset? EndedAt, string? EndReason, byte[]? HostKey = null, byte[]? ServiceKey = null);
 
 /// <param name="Kind">What the channel is for: <see cref="ChannelKinds"/>.</param>
-public sealed record NewChannel(string Kind);
+/// <param name="Shell">With the kind <c>shell</c>: what is wanted of it.</param>
+/// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/> or the <see cref="LogWish"/>, as JSON.</param>
+/// <param name="UsesVault">Whether the service proves the access key from the vault, where the host asks for one; takes <c>use-secrets</c> there.</param>
+/// <param name="View">With the kinds <c>processes</c> and <c>services</c>: how often.</param>
+/// <param name="Log">With the kind <c>logs</c>: which, and what of it.</param>
+public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrder? Seal = null, bool UsesVault = false, ViewWish? View = null, LogWish? Log = null);
 
 /// <summary>How a technician's side comes to a channel: a WebSocket to <paramref name="Path"/> whose first message is a <see cref="ChannelJoin"/>.</summary>
 /// <param name="Ticket">Good once, for half a minute.</param>
@@ -28,4 +35,16 @@ public static class ChannelKinds
 
     /// <summary>Proves the host's access key where there is one, and sets another.</summary>
     public const string NewKey = "new-key";
+
+    /// <summary>A shell on the host: see <see cref="Shell.ShellWord"/>.</summary>
+    public const string Shell = "shell";
+
+    /// <summary>The host's processes, live: see <see cref="ViewWord"/>.</summary>
+    public const string Processes = "processes";
+
+    /// <summary>The host's services, live: see <see cref="ViewWord"/>.</summary>
+    public const string Services = "services";
+
+    /// <summary>A log of the host: see <see cref="LogWord"/>.</summary>
+    public const string Logs = "logs";
 }

@@ -5,6 +5,7 @@ using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
+using Umbrek.Agent.Tests.Hosting;
 using Umbrek.Core.Access;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -183,31 +184,13 @@ public sealed class ProbeRunnerTests : IAsyncDisposable
         }
     }
 
-    private sealed class FoundPlatform(FoundByTest found) : IHostPlatform
+    private sealed class FoundPlatform(FoundByTest found) : BarePlatform
     {
-        public string SystemName => "quay-ticket-03";
-        public string? MachineId => null;
-        public string AgentVersion => "0";
-        public string? HardwareId => null;
-        public string? BootId => null;
+        public override string SystemName => "quay-ticket-03";
 
-        public IProber Prober(StateDirectory state) => found;
+        public override IProber Prober(StateDirectory state) => found;
 
-        public DateTimeOffset? BootedAt(DateTimeOffset now) => null;
-
-        public IPeopleHere People(StateDirectory state) => new NobodyHere();
-
-        public IAgentUpdate? Update(StateDirectory state) => null;
-
-        public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now) => [];
-
-        public Sample TakeSample(DateTimeOffset now) => new() { At = now };
-
-        public void StartKeeper(string runDirectory) => throw new NotSupportedException();
-
-        public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) => throw new NotSupportedException();
-
-        public AwayReason StopReason() => AwayReason.AgentStopped;
+        public override IPeopleHere People(StateDirectory state) => new NobodyHere();
     }
 
     private sealed class NobodyHere : IPeopleHere
@@ -219,5 +202,7 @@ public sealed class ProbeRunnerTests : IAsyncDisposable
         }
 
         public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel) => throw new NotSupportedException();
+
+        public Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel) => throw new NotSupportedException();
     }
 }

@@ -31,6 +31,62 @@ public sealed class KeeperTests : IDisposable
     }
 
     [Theory]
+    [InlineData("echo \"$1, $2\"; read line; echo \"read: $line\"", null, "one, two words\nread: from input\n")]
+    [InlineData("#!/bin/bash\n[[ $1 == one ]] && echo $BASH_VERSION | grep -c .", null, "1\n")]
+    [InlineData("#!/usr/bin/env  perl\nprint \"$ARGV[1]\\n\"", null, "two words\n")]
+    [InlineData("#!/usr/bin/perl -l\nprint scalar @ARGV", null, "2\n")]
+    [InlineData("print 'perl by name'", "perl", "perl by name")]
+    public async Task A_script_is_read_by_what_it_names_with_arguments_and_input(string script, string? reader, string printed)
+    {
+        var events = await TestRun.KeepAsync(directory, new CommandSpec { Script = script, Shell = reader, Arguments = ["one", "two words"], Input = "from input\n"u8.ToArray() });
+        TestRun.Text(events, RunEventKind.Stderr).ShouldBe("");
+        TestRun.Text(events, RunEventKind.Stdout).ShouldBe(printed);
+    }
+
+    [Fact]
+    public async Task Without_input_it_reads_nothing_and_does_not_wait()
+    {
+        TestRun.Text(await KeepAsync("cat; echo done"), RunEventKind.Stdout).ShouldBe("done\n");
+        var bytes = Enumerable.Range(0, 60_000).Select(i => (byte)i).ToArray();
+        var events = await TestRun.KeepAsync(directory, new CommandSpec { Line = "cat", Input = bytes });
+        events.Where(e => e.Kind == RunEventKind.Stdout).SelectMany(e => e.Data!).ShouldBe(bytes);
+    }
+
+    [Fact]
+    public async Task Variables_are_set_on_top_of_the_hosts_own()
+    {
+        var events = await TestRun.KeepAsync(directory, new CommandSpec { Line = "echo \"$TIDE|$EMPTY|${PATH:+path}\"", Environment = new Dictionary<string, string> { ["TIDE"] = "ebb; $(id) 'x'", ["EMPTY"] = "" } });
+        TestRun.Text(events, RunEventKind.Stdout).ShouldBe("ebb; $(id) 'x'||path\n");
+    }
+
+    [Fact]
+    public async Task It_runs_as_another_user_with_that_users_own_surroundings()
+    {
+        var events = await TestRun.KeepAsync(directory, new CommandSpec { Script = "id -un; echo $HOME; pwd; cat; echo $TIDE", User = "nobody", Input = "input "u8.ToArray(), Environment = new Dictionary<string, string> { ["TIDE"] = "ebb" } });
+        TestRun.Text(events, RunEventKind.Stderr).ShouldBe("");
+        TestRun.Text(events, RunEventKind.Stdout).ShouldBe("nobody\n/nonexistent\n/\ninput ebb\n");
+        events[1].Start!.User.ShouldBe("nobody");
+        var end = (await TestRun.KeepAsync(directory, new CommandSpec { Line = "id", User = "nobody-at-all" }))[^1].End!;
+        (end.Outcome, end.ExitStatus).ShouldBe((RunOutcome.NotStarted, 126));
+        end.Reason!.ShouldContain("nobody-at-all");
+    }
+
+    [Fact]
+    public async Task Niceness_is_that_of_the_command_and_all_below_it() =>
+        TestRun.Text(await TestRun.KeepAsync(directory, new CommandSpec { Line = "nice; sh -c nice", Niceness = 7 }), RunEventKind.Stdout).ShouldBe("7\n7\n");
+
+    [Theory]
+    [InlineData(0, "")]
+    [InlineData(5, "12345")]
+    public async Task Output_beyond_its_limit_is_read_and_not_kept(long limit, string kept)
+    {
+        var events = await TestRun.KeepAsync(directory, new CommandSpec { Line = "printf 1234567; head -c 3000000 /dev/zero; exit 3", OutputLimitBytes = limit });
+        TestRun.Text(events, RunEventKind.Stdout).ShouldBe(kept);
+        events[^1].End!.ExitStatus.ShouldBe(3);
+        events[^1].End!.Reason.ShouldBe($"Its output was cut after {limit} B; 2.86 MiB more came and were not kept.");
+    }
+
+    [Theory]
     [InlineData("no-such-program-here", 127, "no program")]
     [InlineData("PLAIN-FILE", 126, "not executable")]
     public async Task A_program_that_cannot_start_says_why(string program, int status, string word)

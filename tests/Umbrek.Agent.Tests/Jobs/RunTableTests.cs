@@ -5,6 +5,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
+using Umbrek.Agent.Tests.Hosting;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
@@ -206,6 +207,27 @@ public sealed class RunTableTests : IDisposable
     }
 
     [Fact]
+    public async Task What_ends_a_persons_work_waits_until_the_time_that_was_given_is_over()
+    {
+        var people = new PeopleDouble("elin");
+        CommandSpec LogOut(double grace) => new() { Action = new HostAction { Power = new PowerWish(PowerAct.LogOut, grace, Person: "nobody") } };
+        var order = TestRun.Order(LogOut(60));
+        using var runs = Open(HostPolicy.Everything with { Allowed = [HostAct.Power] }, people);
+        runs.Accept(order, DateTimeOffset.UtcNow).ShouldBeNull();
+        await Wait.UntilAsync(() => runs.Holds.Any(h => h.Reason?.Contains("elin is logged in there and has been told", StringComparison.Ordinal) == true), "the hold");
+        Directory.EnumerateDirectories(state.Runs).ShouldBeEmpty();
+        deskTime.Advance(TimeSpan.FromMinutes(1));
+        await Wait.UntilAsync(() => runs.Entries.Any(), "it to begin");
+        var events = await DeliverAsync(runs, order.RunId);
+        TestRun.Text(events, RunEventKind.Stdout).ShouldBe("nobody is not logged in here.\n");
+
+        // Allowing that is not allowing commands, and the other way round.
+        runs.Accept(TestRun.Order("true"), DateTimeOffset.UtcNow)!.End!.Reason!.ShouldContain("does not allow commands");
+        using var others = Open(HostPolicy.Everything with { Allowed = [HostAct.Run] }, people);
+        others.Accept(TestRun.Order(LogOut(0)), DateTimeOffset.UtcNow)!.End!.Reason!.ShouldContain("does not allow to restart it, shut it down");
+    }
+
+    [Fact]
     public async Task Where_people_are_told_before_it_begins_a_moment_later()
     {
         var people = new PeopleDouble("elin");
@@ -222,7 +244,7 @@ public sealed class RunTableTests : IDisposable
     private RunTable Open(HostPolicy? policy = null, IPeopleHere? people = null)
     {
         var (keys, log) = (new HostKeys(state, null, TimeProvider.System), new AgentLog(TextWriter.Null, TimeProvider.System));
-        var runs = new RunTable(state, platform, new HostRules(state, policy ?? HostPolicy.Everything, keys, log), new SessionTable(keys, TimeProvider.System), new ConsentDesk(people ?? new PeopleDouble(), deskTime), TimeProvider.System, log);
+        var runs = new RunTable(state, platform, new HostRules(state, policy ?? HostPolicy.Everything, keys, log), new SessionTable(keys, TimeProvider.System), new ConsentDesk(people ??= new PeopleDouble(), deskTime), new GraceDesk(people, deskTime), TimeProvider.System, log);
         runs.Load();
         return runs;
     }
@@ -274,6 +296,8 @@ public sealed class RunTableTests : IDisposable
             }
         }
 
+        public Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel) => Task.Delay(Timeout.Infinite, cancel).ContinueWith<PutOff>(_ => throw new OperationCanceledException(cancel), TaskScheduler.Default);
+
         public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
         {
             var answer = next.Task;
@@ -291,33 +315,10 @@ public sealed class RunTableTests : IDisposable
     }
 
     /// <summary>Keepers as real processes; nothing else of a host.</summary>
-    private sealed class ProcessPlatform : IHostPlatform
+    private sealed class ProcessPlatform : BarePlatform
     {
-        public string SystemName => "test";
-        public string? MachineId => null;
+        public override IPeopleHere People(StateDirectory state) => new PeopleDouble();
 
-        public string AgentVersion => "0";
-
-        public IAgentUpdate? Update(StateDirectory state) => null;
-
-        public IPeopleHere People(StateDirectory state) => new PeopleDouble();
-
-        public IProber Prober(StateDirectory state) => throw new NotSupportedException();
-
-        public DateTimeOffset? BootedAt(DateTimeOffset now) => null;
-
-        public IAsyncEnumerable<ScanAnswer?> ScanAsync(ScanOrder order, CancellationToken cancel) => throw new NotSupportedException();
-
-        public string? HardwareId => null;
-
-        public string? BootId => null;
-
-        public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now) => [];
-
-        public Sample TakeSample(DateTimeOffset now) => new() { At = now };
-
-        public void StartKeeper(string runDirectory) => _ = TestPrograms.Start("umbrek-agent", ["keeper", runDirectory]);
-
-        public AwayReason StopReason() => AwayReason.AgentStopped;
+        public override void StartKeeper(string runDirectory) => _ = TestPrograms.Start("umbrek-agent", ["keeper", runDirectory]);
     }
 }

@@ -71,6 +71,8 @@ public sealed class ConsentDeskTests
             // Nobody listens in this test.
         }
 
+        public Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel) => throw new NotSupportedException();
+
         public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
         {
             var answer = Open[question.Technician] = new TaskCompletionSource<ConsentAnswer>(TaskCreationOptions.RunContinuationsAsynchronously);

@@ -61,8 +61,8 @@ public sealed class RunStatusTests
     }
 
     [Theory]
-    [InlineData(null, null, "either a line")]
-    [InlineData("x", "y", "either a line")]
+    [InlineData(null, null, "one of these")]
+    [InlineData("x", "y", "one of these")]
     [InlineData(" ", null, "empty")]
     [InlineData("a\0b", null, "zero character")]
     public void A_command_that_cannot_be_sent_says_why(string? line, string? program, string word) =>
@@ -71,7 +71,9 @@ public sealed class RunStatusTests
     [Fact]
     public void Limits_of_a_command_are_checked()
     {
-        new CommandSpec { Line = new string('x', 20_000) }.Check()!.ShouldContain("20000 bytes");
+        new CommandSpec { Line = new string('x', 70_000) }.Check()!.ShouldContain("70000 bytes");
+        new CommandSpec { Line = new string('x', 40_000), Input = new byte[40_000] }.Check()!.ShouldContain("80000 bytes");
+        new CommandSpec { Line = "x", OutputLimitBytes = CommandSpec.MostOutputLimit + 1 }.Check()!.ShouldContain("64.0 GiB");
         new CommandSpec { Line = "x", WorkingDirectory = "relative" }.Check()!.ShouldContain("not absolute");
         new CommandSpec { Line = "x", TimeoutSeconds = 0 }.Check()!.ShouldContain("time-out");
         new CommandSpec { Line = "x", TimeoutSeconds = double.NaN }.Check()!.ShouldContain("time-out");

@@ -4,6 +4,24 @@ namespace Umbrek.Core.Tests.Text;
 
 public sealed class TextTests
 {
+    [Fact]
+    public void Pieces_are_cut_into_numbered_lines_wherever_they_end()
+    {
+        var cutter = new LineCutter();
+        var lines = new List<(long, string)>();
+        bool Take(long number, string line)
+        {
+            lines.Add((number, line));
+            return lines.Count < 4;
+        }
+        cutter.Add("one\r\ntw\u00c3"u8[..8], Take).ShouldBeTrue();
+        cutter.Add("o\n\nfour\nfive\n"u8, Take).ShouldBeFalse();
+        lines.ShouldBe([(1, "one"), (2, "tw\ufffdo"), (3, ""), (4, "four")]);
+        var open = new LineCutter();
+        open.Add("no end"u8, Take).ShouldBeTrue();
+        open.End((number, line) => (number, line) == (1, "no end")).ShouldBeTrue();
+    }
+
     [Theory]
     [InlineData("  Ticket desk, left ", "Ticket desk, left")]
     [InlineData("Kä\u0308se", "Kä\u0308se")]

@@ -129,6 +129,9 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
     public async Task<string> WrittenAsync(string pattern) =>
         (await TestPrograms.RunAsync("/usr/bin/find", [directory, "-path", "*/u/*", "-name", pattern, "(", "-type", "f", "-o", "-type", "l", "-o", "-type", "d", ")"])).Stdout;
 
+    /// <summary>Waits until it has gone down by itself.</summary>
+    public async Task DownAsync() => await holder!.WaitForExitAsync().WaitAsync(TimeSpan.FromMinutes(2));
+
     /// <summary>As if the power went, and came back.</summary>
     public async Task RestartAsync()
     {

@@ -38,14 +38,15 @@ public sealed class EveryEndpointTests
         addField             Group      configure
         addPasskey           Own        see
         addRelease           Everywhere administer
+        addScriptVersion     Somewhere  run
         addTeamMember        Everywhere administer
         backUpVault          Everywhere administer
         beginPasskey         Own        see
         beginSecondFactor    Own        see
-        cancelJob            Somewhere  run
+        cancelJob            Somewhere  run or power
         cancelKeyRotation    Somewhere  administer
         cancelRollout        Somewhere  software
-        cancelRun            Somewhere  run
+        cancelRun            Somewhere  run or power
         cancelScan           Somewhere  scan
         changeCheck          Somewhere  configure
         changeCustomer       Group      configure
@@ -60,10 +61,13 @@ public sealed class EveryEndpointTests
         changePassword       Own        see
         changePolicy         Everywhere administer
         changeRole           Everywhere administer
+        changeScript         Somewhere  run
         changeSecret         Somewhere  configure
         changeSelection      Own        see
         changeSignInSettings Everywhere administer
         checkSelection       Own        see
+        compareAnswers       Somewhere  run or power
+        compareScriptVersions Somewhere  run
         completeSelection    Own        see
         confirmDevice        Own        see
         confirmSecondFactor  Own        see
@@ -71,27 +75,32 @@ public sealed class EveryEndpointTests
         createGrant          Somewhere  administer
         createGroup          Somewhere  configure
         createInstaller      Somewhere  approve
-        createJob            Somewhere  run
+        createJob            Somewhere  run or power
         createKeyRotation    Somewhere  administer
         createMaintenance    Somewhere  configure
         createNotice         Somewhere  configure
         createRole           Everywhere administer
         createRollout        Somewhere  software
+        createScript         Somewhere  run
         createSecret         Somewhere  configure
         createTeam           Everywhere administer
         createTechnician     Everywhere administer
         createToken          Own        see
         decideEnrolments     Somewhere  approve
+        downloadOutput       Somewhere  run or power
         editHosts            Somewhere  configure
         endMaintenance       Somewhere  configure
         endOtherSignIns      Own        see
         endSession           Somewhere  see
+        endShell             Host       shell
         endSignIn            Own        see
         explainGroupAccess   Group      see
         explainHostAccess    Host       see
         exportAudit          Everywhere administer
         exportTree           Own        see
+        fillScript           Somewhere  run
         findHosts            Own        see
+        foldAnswers          Somewhere  run or power
         forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
@@ -110,13 +119,14 @@ public sealed class EveryEndpointTests
         getMe                Own        see
         getMetrics           Own        see
         getNotice            Somewhere  see
-        getOutput            Somewhere  run
+        getOutput            Somewhere  run or power
         getOverview          Own        see
         getPolicy            Own        see
         getPreference        Own        see
         getRollout           Somewhere  software
         getRun               Somewhere  see
         getScan              Somewhere  scan
+        getScript            Somewhere  run
         getSecret            Somewhere  use-secrets
         getSeries            Host       see
         getSession           Somewhere  see
@@ -124,6 +134,7 @@ public sealed class EveryEndpointTests
         getTimeline          Host       see
         getTrend             Own        see
         getVault             Everywhere administer
+        getWake              Host       power
         importTree           Somewhere  configure
         listAlerts           Own        see
         listAudit            Everywhere administer
@@ -150,9 +161,11 @@ public sealed class EveryEndpointTests
         listRoles            Own        see
         listRollouts         Somewhere  software
         listScans            Somewhere  scan
+        listScripts          Somewhere  run
         listSecrets          Own        see
         listSelections       Own        see
         listSessions         Own        see
+        listShells           Host       shell
         listSignIns          Own        see
         listTeams            Own        see
         listTechnicians      Own        see
@@ -170,6 +183,7 @@ public sealed class EveryEndpointTests
         removeNotice         Somewhere  configure
         removePasskey        Own        see
         removeRole           Everywhere administer
+        removeScript         Somewhere  run
         removeSecondFactor   Own        see
         removeSecret         Somewhere  administer
         removeSelection      Own        see
@@ -186,7 +200,9 @@ public sealed class EveryEndpointTests
         revokeGrant          Somewhere  administer
         revokeInstaller      Somewhere  approve
         rotateVaultKey       Everywhere administer
+        runAgain             Somewhere  run or power
         saveSelection        Own        see
+        searchOutput         Somewhere  run or power
         setCheck             Somewhere  configure
         setMail              Everywhere administer
         setOwnMail           Own        see
@@ -196,13 +212,14 @@ public sealed class EveryEndpointTests
         tryCheck             Own        see
         tryNotice            Somewhere  configure
         tryProbe             Somewhere  configure
+        wakeHosts            Somewhere  power
         """;
 
     [Fact]
     public async Task Each_endpoint_needs_what_is_written_down()
     {
         await using var service = await TestService.StartAsync();
-        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}").Order(StringComparer.Ordinal);
+        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}{(e.Need.Instead is { } other ? $" or {PermissionWords.Word(other)}" : "")}").Order(StringComparer.Ordinal);
         declared.ShouldBe(Declared.Split('\n').Select(l => l.Trim('\r')));
     }
 
@@ -267,7 +284,8 @@ public sealed class EveryEndpointTests
                 {
                     "Selected" => ["all"],
                     "Scan" => [world.Scans[inside]],
-                    "Job" => [world.Jobs[inside]],
+                    "Job" or "JobBoard" => [world.Jobs[inside]],
+                    "Run" => [world.Runs[inside]],
                     "Estate" or "Enrolments" or "Jobs" or "Alerts" => [],
                     _ => throw new InvalidOperationException($"{method.Name} is new; say what it is asked with."),
                 };
@@ -279,7 +297,7 @@ public sealed class EveryEndpointTests
                     await foreach (var item in line.StreamAsyncCore<System.Text.Json.JsonElement>(method.Name, arguments!, enough.Token))
                     {
                         told += item.GetRawText();
-                        if (method.Name != "Job")
+                        if (method.Name is not ("Job" or "JobBoard" or "Run"))
                         {
                             break;
                         }
@@ -298,9 +316,9 @@ public sealed class EveryEndpointTests
                 refused.ShouldBe(!mayAtAll || (ofOnePlace && !inside), $"{method.Name} {(inside ? "inside" : "outside")}");
                 told.ShouldNotContain(World.HiddenHost);
                 told.ShouldNotContain(Outside);
-                if (method.Name == "Job" && inside)
+                if (method.Name is "Job" or "JobBoard" or "Run" && inside)
                 {
-                    told.Contains("\"data\"", StringComparison.Ordinal).ShouldBe(role.Permissions.Contains(Permission.Run));
+                    told.Contains("\"data\"", StringComparison.Ordinal).ShouldBe(method.Name != "JobBoard" && role.Permissions.Contains(Permission.Run));
                 }
             }
         }
@@ -335,6 +353,7 @@ public sealed class EveryEndpointTests
             (_, false, true) => refused ? null : "let through without the permission",
             (_, true, true) when endpoint.Name == "refreshHost" => refused || hidden ? "refused" : null,
             (_, true, true) => refused || hidden ? "refused though the role holds it" : null,
+            (NeedAt.Somewhere, true, false) when endpoint.Name == "createScript" => refused ? "refused what is at no place" : null,
             // A listing is there for everybody who may see some of it.
             (NeedAt.Somewhere, true, false) => endpoint.IsListing ? (refused || hidden ? "refused a listing" : null) : refused || hidden || status == HttpStatusCode.UnprocessableEntity || body.Contains("\"problems\":[{", StringComparison.Ordinal) ? null : "let through outside the grant",
             _ => "not thought of",
@@ -370,7 +389,7 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> Customers { get; } = [];
         private Guid Field { get; set; }
         public Dictionary<bool, Guid> Jobs { get; } = [];
-        private Dictionary<bool, Guid> Runs { get; } = [];
+        public Dictionary<bool, Guid> Runs { get; } = [];
         private Dictionary<bool, Guid> Installers { get; } = [];
         private Dictionary<bool, Guid> Waiting { get; } = [];
         public Dictionary<bool, Guid> Scans { get; } = [];
@@ -379,6 +398,9 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> Sessions { get; } = [];
         private Dictionary<bool, Guid> Secrets { get; } = [];
         private Dictionary<bool, Guid> KeyRotations { get; } = [];
+
+        /// <summary>Not of a place: inside is one's own, outside another's that is not shared.</summary>
+        private Dictionary<bool, Guid> Scripts { get; } = [];
         private Dictionary<bool, Guid> Alerts { get; } = [];
         private Dictionary<bool, Guid> Checks { get; } = [];
         private Dictionary<bool, Guid> Notices { get; } = [];
@@ -428,7 +450,7 @@ public sealed class EveryEndpointTests
 
         public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
         {
-            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts").Replace("{key}", $"loud-{inside}".ToLowerInvariant());
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{shellId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts").Replace("{key}", $"loud-{inside}".ToLowerInvariant());
             using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
             if (Body(endpoint.Name, inside) is { } body)
             {
@@ -481,6 +503,8 @@ public sealed class EveryEndpointTests
             await db.SaveChangesAsync();
             Deliveries[inside] = delivery.Id;
             Windows[inside] = (await service.Api.PostAsync("maintenance", new NewMaintenance("New disk", 60, HostId: Hosts[inside]), WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, default)).Id;
+            var author = inside && (await who.GetAsync("me", WireJson.Default.Me, default)).Anywhere.Contains(Permission.Run) ? who : service.Api;
+            Scripts[inside] = (await author.PostAsync("scripts", new NewScript($"{Guid.NewGuid():N}", new CommandSpec { Script = "true" }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script.Id;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
 
@@ -501,6 +525,7 @@ public sealed class EveryEndpointTests
             "technicians" => Somebody,
             "sessions" => Sessions[inside],
             "secrets" => Secrets[inside],
+            "scripts" => Scripts[inside],
             "key-rotations" => KeyRotations[inside],
             "alerts" => Alerts[inside],
             "checks" => Checks[inside],
@@ -510,12 +535,15 @@ public sealed class EveryEndpointTests
             _ => Guid.Empty,
         };
 
-        private static string Query(string name, bool inside) => name switch
+        private string Query(string name, bool inside) => name switch
         {
             "checkSelection" => "?selection=all",
             "findHosts" => $"?text={(inside ? OwnHost : HiddenHost)}",
             "completeSelection" => $"?text={(inside ? "qu" : "orr")}",
             "addRelease" => "?version=9.9.9",
+            "searchOutput" => "?text=a",
+            "compareScriptVersions" => "?from=1",
+            "compareAnswers" => $"?with={Runs[inside]}",
             _ => "",
         };
 
@@ -549,6 +577,12 @@ public sealed class EveryEndpointTests
                 "changeSelection" => """{"name":"Nearly full","text":"storage.used > 90 %"}""",
                 "setPreference" => "{}",
                 "importTree" => $$"""[{"group":"{{group}}","host":"{{host}}"},{"group":"{{group}}/{{Guid.NewGuid().ToString("N")}}"}]""",
+                "runAgain" => $$"""{"runs":["{{Runs[inside]}}"]}""",
+                "createScript" => $$"""{"command":{"script":"true"},"name":"{{Guid.NewGuid():N}}"}""",
+                "changeScript" => """{"description":"what it is for"}""",
+                "addScriptVersion" => """{"command":{"script":"false"}}""",
+                "fillScript" => $$"""{"id":"{{Scripts[inside]}}"}""",
+                "wakeHosts" => $$"""{"selection":"{{host}}"}""",
                 "createJob" => $$"""{"command":{"line":"hostname"},"selection":"{{host}}"}""",
                 "decideEnrolments" => $$"""{"ids":["{{Waiting[inside]}}"],"decision":"approve"}""",
                 "createInstaller" => $$"""{"groupPath":"{{group}}","accessKey":"none","approvalNeeded":false}""",

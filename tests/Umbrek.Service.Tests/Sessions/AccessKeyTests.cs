@@ -29,17 +29,18 @@ public sealed class AccessKeyTests
         await using var service = await TestService.StartAsync();
         await using var agent = await GuardedAsync(service);
         var (state, reason) = await RunAsync(service, new NewJob("quay-ticket-01", Uname));
-        (state, reason).ShouldBe((RunState.Refused, "This host asks for its access key to run commands, and it was not proven. Give it with 'umbrek run --access-key' or, if the vault keeps it, '--from-vault'; in the console where the command is typed."));
+        (state, reason).ShouldBe((RunState.Refused, "This host asks for its access key to run commands, and it was not proven. Give it with --access-key or, if the vault keeps it, --from-vault; in the console where the act is begun."));
 
         var door = await OpenAsync(service, agent.Id, Key);
         (await RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [door.Seal(Uname)]))).State.ShouldBe(RunState.Succeeded);
 
-        // What the service says beside the seal does not count: the host does what was sealed.
-        await RunAsync(service, new NewJob("quay-ticket-01", new CommandSpec { Line = "reboot" }, Seals: [door.Seal(Uname)]));
-        agent.Said.ShouldNotContain("reboot");
+        // The host does what was sealed, so the service takes a seal for nothing else than what it checks and writes down.
+        var reboot = new CommandSpec { Line = "reboot" };
+        (await Should.ThrowAsync<ApiException>(() => RunAsync(service, new NewJob("quay-ticket-01", reboot, Seals: [door.Seal(Uname)])))).Message.ShouldContain("not what is asked for");
+        (await Should.ThrowAsync<ApiException>(() => RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [door.Seal(Uname with { User = "root" })])))).Message.ShouldContain("not what is asked for");
         // A seal that was changed, or comes a second time, is none.
         var seal = door.Seal(Uname);
-        (await RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [seal with { Text = seal.Text.Replace("uname", "reboot", StringComparison.Ordinal) }]))).Reason!.ShouldContain("was not sealed by whoever proved");
+        (await RunAsync(service, new NewJob("quay-ticket-01", reboot, Seals: [seal with { Text = seal.Text.Replace("uname -r", "reboot", StringComparison.Ordinal) }]))).Reason!.ShouldContain("was not sealed by whoever proved");
         (await RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [seal]))).State.ShouldBe(RunState.Succeeded);
         (await RunAsync(service, new NewJob("quay-ticket-01", Uname, Seals: [seal]))).Reason!.ShouldContain("a second time");
 

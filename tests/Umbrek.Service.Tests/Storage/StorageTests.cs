@@ -6,6 +6,7 @@ using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Jobs;
 using Umbrek.Service.Storage;
 
 namespace Umbrek.Service.Tests.Storage;
@@ -59,8 +60,8 @@ public abstract class StorageTests : DatabaseTests
             batch.Samples.Add((host, SampleAt(Noon, 10 + i)));
             batch.Facts.Add((host, FactOf("os.kernel", $"\"{i}\"")));
             batch.Facts.Add((host, FactOf("os.kernel", $"\"{i}b\"")));
-            batch.Output.Add(new RunEvent { RunId = run.Id, Sequence = 2, At = Noon, Kind = RunEventKind.Stdout, Data = [0, 255, (byte)i] });
-            batch.Runs[run.Id] = (new RunStatus(RunState.Running, Noon, Noon, LastSequence: 2, StdoutBytes: 3, User: "root"), null);
+            batch.Output.Add(new RunOutputRow { RunId = run.Id, Sequence = 2, Stream = RunEventKind.Stdout, Data = [0, 255, (byte)i] });
+            batch.Runs[run.Id] = new RunMark(job.Id, host, new RunStatus(RunState.Running, Noon, Noon, LastSequence: 2, StdoutBytes: 3, User: "root"), null);
             await Database.Bulk.WriteAsync(batch, default);
         }
         await using var db = Database.Open();

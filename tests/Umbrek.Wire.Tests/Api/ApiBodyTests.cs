@@ -36,8 +36,8 @@ public sealed class ApiBodyTests
     public void A_run_has_its_documented_fields_and_words()
     {
         var run = JsonSerializer.SerializeToElement(
-            new RunInfo(Id, Id, Id, "quay-ticket-01", "kx-77a", "Saltmarsh Ferry/Quay", RunState.TimedOut, Noon, Noon, Noon, 143, "late", "root", 1, 2), WireJson.Default.RunInfo);
-        Fields(run, "id jobId hostId hostLabel systemName groupPath state createdAt startedAt endedAt exitStatus reason user stdoutBytes stderrBytes");
+            new RunInfo(Id, Id, Id, "quay-ticket-01", "kx-77a", "Saltmarsh Ferry/Quay", RunState.TimedOut, Noon, Noon, Noon, 143, "late", "root", 1, 2, true), WireJson.Default.RunInfo);
+        Fields(run, "id jobId hostId hostLabel systemName groupPath state createdAt startedAt endedAt exitStatus reason user stdoutBytes stderrBytes held");
         run.GetProperty("state").GetString().ShouldBe("timed-out");
     }
 

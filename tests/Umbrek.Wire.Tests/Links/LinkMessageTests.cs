@@ -7,13 +7,40 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Core.Shell;
 using Umbrek.Tests;
+using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
+using Umbrek.Wire.Shell;
 
 namespace Umbrek.Wire.Tests.Links;
 
 public sealed class LinkMessageTests
 {
+    private static readonly CommandSpec Command = new()
+    {
+        Line = "df -h",
+        Arguments = ["df"],
+        Script = "df",
+        Action = new HostAction
+        {
+            End = new EndProcesses(new ProcessChoice([new ProcessMark(7, 100, "tide")], "boot", "tide", "lp"), true, 3),
+            Rank = new RankProcesses(new ProcessChoice([new ProcessMark(7, 100, "tide")], "boot", "tide", "lp"), 5),
+            Find = new FindProcesses("tide"),
+            Service = new ServiceWish("tide", ServiceAct.Reload),
+            Power = new PowerWish(PowerAct.LogOut, 60, "the tide comes", "elin"),
+            Wake = new WakeWish([new WakeTarget("quay-ticket-03", ["00:00:5e:00:53:03 198.51.100.3/24"])]),
+        },
+        Shell = "/bin/bash",
+        WorkingDirectory = "/tmp",
+        Environment = new Dictionary<string, string> { ["TIDE"] = "ebb" },
+        Input = [1, 0],
+        User = "nobody",
+        Niceness = 5,
+        TimeoutSeconds = 1.5,
+        OutputLimitBytes = 10,
+    };
+
     private static readonly DateTimeOffset Noon = new(2026, 11, 23, 12, 0, 0, 123, TimeSpan.Zero);
     private static readonly Guid Id = Guid.Parse("01a20755-f119-7cdf-96db-925628507f7a");
     private static readonly JsonElement Value = JsonDocument.Parse("[\"192.0.2.7\",\"2001:db8::7\"]").RootElement;
@@ -22,11 +49,23 @@ public sealed class LinkMessageTests
 
     private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
 
-    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run]);
+    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15);
 
-    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power]), "It can be changed by others.", true, "0a1b2c3d", Noon);
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
     private static readonly ProbeOrder Look = new("spool", "Spool is short", new Probe(ProbeKind.Script, "x", "echo queue=3", 30, 5, 10, ProbeAct.Script, "systemctl restart spool"));
+
+    private static readonly ShellWish Wish = new()
+    {
+        ShellId = Id,
+        Seen = 3,
+        Terminal = new TerminalSize(133, 41),
+        TerminalType = "xterm-256color",
+        User = "games",
+        KeepSeconds = 5,
+        IdleSeconds = 60,
+        Command = Command,
+    };
 
     /// <summary>One of each, every member filled.</summary>
     private static readonly object[] Messages =
@@ -49,22 +88,24 @@ public sealed class LinkMessageTests
         new ProbeTried(Id, new ProbeReading(ProbeState.Well, "It is short.", [new ProbeFigure("age", 25200, Dimension.Time)])),
         new LookOrder(Id, Look.Probe),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
-        new RunOrder(Id, Id, Noon, new CommandSpec { Line = "df -h", Arguments = ["df"], Shell = "/bin/bash", WorkingDirectory = "/tmp", TimeoutSeconds = 1.5 }, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
-        new ChannelOrder(Id, Id, "key", "ticket", "Ines Okafor"),
-        new SessionEnd(Id),
-        new ConsentReport(Id, "ines", "elin", true),
+        new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
+        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
+        Wish,
+        new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),
+        new SessionEnd(Id, true),
+        new ConsentReport(Id, "ines", "elin", true, 15),
         new KeyReport(Id, "access-key", "The access key is wrong.", true),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),
         new SamplesKept(Noon),
         new RunHeld(Id, "full"),
         new LinkGoodbye(AwayReason.HostShuttingDown),
-        new HostRequest(HostRequest.Update, Release, Scan, new LookOrder(Id, Look.Probe)),
+        new HostRequest(HostRequest.Update, Release, Scan, new LookOrder(Id, Look.Probe), Id),
         Scan,
         new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,
         new UpdateReport("0.2.0", true, "it ended 3 times"),
-        new HostAnswer("no"),
+        new HostAnswer("no", [new ShellInfo(Id, Id, "Ines Okafor", "login shell", "root", Noon, true, true)]),
     ];
 
     [Fact]
@@ -129,4 +170,10 @@ public sealed class LinkMessageTests
             }
         }
     }
+
+    [Theory]
+    [InlineData("""{"line":"true"}""")]
+    [InlineData("{}")]
+    public void What_was_sealed_as_a_command_is_no_look_at_what_runs(string text) =>
+        Should.Throw<JsonException>(() => JsonSerializer.Deserialize(text, LinkJson.Default.ViewWish));
 }

@@ -1,8 +1,11 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using System.Text;
+using System.Text.Json;
 using Microsoft.Win32.SafeHandles;
 using Umbrek.Agent.Jobs;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire;
 
 namespace Umbrek.Agent.Platform.Linux;
 
@@ -13,41 +16,118 @@ public sealed class LinuxCommandRunner : ICommandRunner
     private const int PermissionDenied = 13;
     private const int ArgumentsTooLong = 7;
 
+    /// <summary>No error number: setpriority(2) refused.</summary>
+    private const int NoPriority = -1;
+
     public IRunningCommand Start(CommandSpec command)
     {
-        IReadOnlyList<string> arguments = command.Arguments ?? [command.Shell ?? "/bin/sh", "-c", command.Line!];
-        var directory = command.WorkingDirectory ?? Environment.GetFolderPath(Environment.SpecialFolder.UserProfile);
-        if (!Directory.Exists(directory))
+        if (command.Action is { } action)
         {
-            if (command.WorkingDirectory is not null)
-            {
-                throw new CommandNotStartedException($"There is no directory '{directory}' on this host; nothing was run. Give another working directory.", 126);
-            }
-            directory = "/";
+            return Start(OfAgent(action));
         }
+        var user = SystemUser.Find(command.User);
+        var exact = Arguments(command);
+        var (program, arguments) = user.Run(exact[0], exact);
+        var order = new SpawnOrder(program, arguments) { Directory = Directory(command, user), Environment = EnvironmentOf(command, user) };
         // What the command leaves behind comes to the keeper, where a cancel can find it.
         _ = Native.Prctl(Native.PrSetChildSubreaper, 1, 0, 0, 0);
+        using var script = command.Script is { } text ? InMemory("script", Encoding.UTF8.GetBytes(text)) : null;
+        using var input = command.Input is { } bytes ? InMemory("input", bytes) : null;
         var (outRead, outWrite) = Pipe();
         var (errRead, errWrite) = Pipe();
-        var error = Spawn.Start(arguments[0], arguments, directory, outWrite, errWrite, out var pid);
+        order = order with { Stdin = Descriptor(input), Third = Descriptor(script), Stdout = outWrite, Stderr = errWrite };
+        var (error, pid) = command.Niceness is { } niceness ? StartNicely(order, niceness) : (Spawn.Start(order, out var started), started);
         _ = Native.Close(outWrite);
         _ = Native.Close(errWrite);
         if (error != 0)
         {
             _ = Native.Close(outRead);
             _ = Native.Close(errRead);
-            throw error switch
-            {
-                NoSuchFile => new CommandNotStartedException($"There is no program '{arguments[0]}' on this host; nothing was run.", 127),
-                PermissionDenied => new CommandNotStartedException($"'{arguments[0]}' may not be run on this host (it is not executable for the agent's user).", 126),
-                ArgumentsTooLong => new CommandNotStartedException("The command is longer than this host's system accepts.", 126),
-                _ => new CommandNotStartedException($"'{arguments[0]}' could not be started: {Marshal.GetPInvokeErrorMessage(error)}.", 126),
-            };
+            throw error == NoPriority
+                ? new CommandNotStartedException($"The agent runs as {SystemUser.Own().Name} on this host and may not run anything before the rest (niceness {command.Niceness}); nothing was run.", 126)
+                : NotStarted(exact[0], error);
         }
-        return new LinuxCommand(pid, new SafeFileHandle(outRead, true), new SafeFileHandle(errRead, true));
+        return new LinuxCommand(pid, user.Name, new SafeFileHandle(outRead, true), new SafeFileHandle(errRead, true));
     }
 
-    private static unsafe (int Read, int Write) Pipe()
+    /// <summary>An act of the agent's own is this same program, which reads on standard input what it is to do.</summary>
+    private static CommandSpec OfAgent(HostAction action) => new()
+    {
+        Arguments = [Environment.ProcessPath ?? throw new CommandNotStartedException("The agent does not know its own file; nothing was done.", 126), "act"],
+        Input = JsonSerializer.SerializeToUtf8Bytes(action, LinkJson.Default.HostAction),
+    };
+
+    /// <summary>Program and arguments. A script is read as the file that descriptor 3 is (proc(5)): nothing of it is on a disk, and every user may read it.</summary>
+    private static IReadOnlyList<string> Arguments(CommandSpec command)
+    {
+        if (command.Script is not { } script)
+        {
+            return command.Arguments ?? [command.Shell ?? "/bin/sh", "-c", command.Line!];
+        }
+        // As execve(2) reads a first line: a program, and one argument at most.
+        var first = script.Split('\n', 2)[0].TrimEnd('\r', ' ');
+        string[] reader = command.Shell is { } shell ? [shell]
+            : first.StartsWith("#!", StringComparison.Ordinal) && first.Length > 2 ? first[2..].Trim().Split((char[])[' ', '\t'], 2, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries)
+            : ["/bin/sh"];
+        return [.. reader, "/proc/self/fd/3", .. command.Arguments ?? []];
+    }
+
+    private static string Directory(CommandSpec command, SystemUser user)
+    {
+        var directory = command.WorkingDirectory ?? (command.User is null ? Environment.GetFolderPath(Environment.SpecialFolder.UserProfile) : user.Home);
+        return System.IO.Directory.Exists(directory) ? directory
+            : command.WorkingDirectory is null ? "/"
+            : throw new CommandNotStartedException($"There is no directory '{directory}' on this host; nothing was run. Give another working directory.", 126);
+    }
+
+    /// <summary>The agent's own, or that of another user's login, with what the command sets.</summary>
+    private static List<string> EnvironmentOf(CommandSpec command, SystemUser user)
+    {
+        var lines = command.User is null ? Spawn.EnvironmentLines() : user.LoginEnvironment(null);
+        foreach (var (name, value) in command.Environment ?? new Dictionary<string, string>())
+        {
+            lines.RemoveAll(l => l.StartsWith(name + "=", StringComparison.Ordinal));
+            lines.Add($"{name}={value}");
+        }
+        return lines;
+    }
+
+    /// <summary>A child has the niceness of the thread that starts it; this one starts nothing else.</summary>
+    private static (int Error, int Pid) StartNicely(SpawnOrder order, int niceness)
+    {
+        var result = (Error: 0, Pid: 0);
+        var thread = new Thread(() =>
+        {
+            result = Native.SetPriority(0, 0, niceness) != 0 ? (NoPriority, 0) : (Spawn.Start(order, out var pid), pid);
+        });
+        thread.Start();
+        thread.Join();
+        return result;
+    }
+
+    private static SafeFileHandle InMemory(string name, byte[] content)
+    {
+        var handle = new SafeFileHandle(Native.MemoryFile(name, Native.MemoryCloseOnExec), true);
+        if (handle.IsInvalid)
+        {
+            throw new CommandNotStartedException($"The host has no memory to spare for the {name}: {Marshal.GetLastPInvokeErrorMessage()}.", 126);
+        }
+        RandomAccess.Write(handle, content, 0);
+        return handle;
+    }
+
+    private static int Descriptor(SafeFileHandle? handle) => handle is null ? -1 : (int)handle.DangerousGetHandle();
+
+    /// <summary>What an error of posix_spawn means, in a sentence.</summary>
+    internal static CommandNotStartedException NotStarted(string program, int error) => error switch
+    {
+        NoSuchFile => new CommandNotStartedException($"There is no program '{program}' on this host; nothing was run.", 127),
+        PermissionDenied => new CommandNotStartedException($"'{program}' may not be run on this host (it is not executable for the agent's user).", 126),
+        ArgumentsTooLong => new CommandNotStartedException("The command is longer than this host's system accepts.", 126),
+        _ => new CommandNotStartedException($"'{program}' could not be started: {Marshal.GetPInvokeErrorMessage(error)}.", 126),
+    };
+
+    internal static unsafe (int Read, int Write) Pipe()
     {
         var ends = stackalloc int[2];
         if (Native.Pipe2(ends, Native.OpenCloseOnExec) != 0)
@@ -60,16 +140,17 @@ public sealed class LinuxCommandRunner : ICommandRunner
 
 internal sealed class LinuxCommand : IRunningCommand
 {
-    public LinuxCommand(int pid, SafeFileHandle stdout, SafeFileHandle stderr)
+    public LinuxCommand(int pid, string user, SafeFileHandle stdout, SafeFileHandle stderr)
     {
         Pid = pid;
+        User = user;
         Stdout = new FileStream(stdout, FileAccess.Read, bufferSize: 0);
         Stderr = new FileStream(stderr, FileAccess.Read, bufferSize: 0);
-        Ended = Task.Factory.StartNew(() => Wait(pid), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+        Ended = Task.Factory.StartNew(() => ChildProcess.Wait(pid), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
     }
 
     public int Pid { get; }
-    public string User { get; } = Environment.UserName;
+    public string User { get; }
     public Stream Stdout { get; }
     public Stream Stderr { get; }
     public Task<RunEnd> Ended { get; }
@@ -78,7 +159,7 @@ internal sealed class LinuxCommand : IRunningCommand
     {
         var signal = force ? Native.SigKill : Native.SigTerm;
         _ = Native.Kill(-Pid, signal);
-        foreach (var pid in ProcessTree.Below(Environment.ProcessId))
+        foreach (var pid in Descendants.Of(Environment.ProcessId))
         {
             _ = Native.Kill(pid, signal);
         }
@@ -89,8 +170,12 @@ internal sealed class LinuxCommand : IRunningCommand
         Stdout.Dispose();
         Stderr.Dispose();
     }
+}
 
-    private static unsafe RunEnd Wait(int pid)
+/// <summary>How a process of our own ended.</summary>
+internal static class ChildProcess
+{
+    public static unsafe RunEnd Wait(int pid)
     {
         int status;
         while (Native.WaitPid(pid, &status, 0) < 0)
@@ -125,9 +210,9 @@ internal sealed class LinuxCommand : IRunningCommand
 }
 
 /// <summary>The processes below one, as /proc shows them.</summary>
-internal static class ProcessTree
+internal static class Descendants
 {
-    public static List<int> Below(int root)
+    public static List<int> Of(int root)
     {
         var children = new Dictionary<int, List<int>>();
         foreach (var directory in Directory.EnumerateDirectories("/proc"))

@@ -30,6 +30,7 @@ internal static class LinuxFacts
         facts.Add(FactNames.MemoryTotal, LinuxSampler.ReadMemory().GetValueOrDefault("MemTotal"));
         facts.Add(FactNames.Disks, [.. LinuxSampler.ReadFileSystems().Select(f => $"{f.MountPoint} {f.Type} {f.TotalBytes}")]);
         facts.Add(FactNames.Addresses, Addresses());
+        facts.Add(FactNames.NetworkCards, [.. LinuxCards.Read().Select(c => $"{c}")]);
         facts.Add(FactNames.BootedAt, BootTime());
         facts.Add(FactNames.Users, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Take(64)]);
         if (Native.IsClockKept() is { } kept)

@@ -18,34 +18,80 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
 {
     private const int LongestWord = 4096;
     private readonly Lock gate = new();
-    private readonly SortedDictionary<int, (ConsentQuestion Question, TaskCompletionSource<ConsentAnswer> Answered)> open = [];
+    private readonly SortedDictionary<int, Asked> open = [];
     private int lastNumber;
     private Socket? listening;
+
+    /// <summary>Something that people here may answer.</summary>
+    /// <param name="Text">What they are shown when they ask what is open.</param>
+    /// <param name="Fits">Whether a word is an answer to it.</param>
+    /// <param name="Take">Takes one from the person named, and says what comes of it.</param>
+    private sealed record Asked(string Text, Func<PersonWord, bool> Fits, Func<PersonWord, string, string> Take);
 
     public IReadOnlyList<string> LoggedIn() => [.. Logins.Read(loginsFile).Select(l => l.Name).Distinct().Order(StringComparer.Ordinal)];
 
     public void Tell(string text) => Write(TerminalText.Line(text));
 
-    public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
+    public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
     {
         var answered = new TaskCompletionSource<ConsentAnswer>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var act = HostPolicyWords.Describe(question.Act);
+        var asked = new Asked(
+            $"{question.Technician} asks to {act}, until {question.Until:HH:mm} UTC: {TerminalText.Line(question.What)}",
+            said => said.Agree is not null,
+            (said, person) =>
+            {
+                answered.TrySetResult(new ConsentAnswer(said.Agree!.Value, person));
+                return $"{question.Technician} {(said.Agree.Value ? "may" : "may not")} {act} on this computer.";
+            });
+        return WaitAsync(asked, answered.Task, number => $"""
+            {TerminalText.Line(question.Technician)} asks to {act} on this computer:
+                {TerminalText.Line(question.What)}
+            To agree:   {program} consent agree {number}
+            To refuse:  {program} consent refuse {number}
+            Without an answer it is refused at {question.Until:HH:mm} UTC. Agreeing counts for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes.
+            """, cancel);
+    }
+
+    public async Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel)
+    {
+        var what = $"{TerminalText.Line(warning.Technician)} {warning.Wish.Announce()} at {warning.At:HH:mm:ss} UTC{(warning.Wish.Message is { } why ? $": {TerminalText.Line(why)}" : ".")}";
+        if (warning.Most <= TimeSpan.Zero)
+        {
+            Write($"{what}\nSave what you work on.");
+            await Task.Delay(Timeout.Infinite, cancel).ConfigureAwait(false);
+        }
+        var answered = new TaskCompletionSource<PutOff>(TaskCreationOptions.RunContinuationsAsynchronously);
+        var asked = new Asked(
+            $"{what} It can be put off by {Units.Span(warning.Most)}.",
+            said => said.PutOffMinutes is not null,
+            (said, person) =>
+            {
+                var by = TimeSpan.FromMinutes(Math.Clamp(said.PutOffMinutes!.Value, 1, Math.Max(1, warning.Most.TotalMinutes)));
+                answered.TrySetResult(new PutOff(person, by));
+                return $"It is put off by {Units.Span(by < warning.Most ? by : warning.Most)}.";
+            });
+        return await WaitAsync(asked, answered.Task, number => $"""
+            {what}
+            Save what you work on.
+            To put it off by some minutes, {Math.Floor(warning.Most.TotalMinutes):0} at most:  {program} put-off 15{(number == 1 ? "" : $" --number {number}")}
+            """, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Shows a question to everybody here, and waits for its answer.</summary>
+    private async Task<T> WaitAsync<T>(Asked asked, Task<T> answer, Func<int, string> shown, CancellationToken cancel)
+    {
         int number;
         lock (gate)
         {
             number = open.Count == 0 ? lastNumber = 1 : ++lastNumber;
-            open[number] = (question, answered);
+            open[number] = asked;
             listening ??= Listen();
         }
         try
         {
-            Write($"""
-                {TerminalText.Line(question.Technician)} asks to {HostPolicyWords.Describe(question.Act)} on this computer:
-                    {TerminalText.Line(question.What)}
-                To agree:   {program} consent agree {number}
-                To refuse:  {program} consent refuse {number}
-                Without an answer it is refused at {question.Until:HH:mm} UTC. Agreeing counts for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes.
-                """);
-            return await answered.Task.WaitAsync(cancel).ConfigureAwait(false);
+            Write(shown(number));
+            return await answer.WaitAsync(cancel).ConfigureAwait(false);
         }
         finally
         {
@@ -116,19 +162,27 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
         }
         lock (gate)
         {
-            IReadOnlyList<PersonQuestion> questions = [.. open.Select(o => new PersonQuestion(o.Key, o.Value.Question.Technician, HostPolicyWords.Describe(o.Value.Question.Act), TerminalText.Line(o.Value.Question.What), o.Value.Question.Until))];
-            if (said.Agree is not { } agree)
+            IReadOnlyList<PersonQuestion> questions = [.. open.Select(o => new PersonQuestion(o.Key, o.Value.Text))];
+            if (said is { Agree: null, PutOffMinutes: null })
             {
                 return new PersonReply("", questions, true);
             }
-            var number = said.Number ?? (questions.Count == 1 ? questions[0].Number : 0);
-            if (!open.TryGetValue(number, out var asked))
+            var fitting = open.Where(o => o.Value.Fits(said)).ToList();
+            if (fitting.Count == 0)
             {
-                return new PersonReply(said.Number is null ? "Several things are asked; say the number of the one you mean." : $"Nothing with the number {number} is asked now.", questions, false);
+                return new PersonReply(said.Agree is null ? "Nothing is about to happen here that can be put off." : "Nothing is asked that could be agreed to.", questions, false);
             }
-            asked.Answered.TrySetResult(new ConsentAnswer(agree, name));
+            if (said.Number is null && fitting.Count > 1)
+            {
+                return new PersonReply("There are several; say the number of the one you mean.", questions, false);
+            }
+            var (number, asked) = said.Number is { } named ? fitting.FirstOrDefault(f => f.Key == named) : fitting[0];
+            if (asked is null)
+            {
+                return new PersonReply($"Nothing with the number {said.Number} is asked now.", questions, false);
+            }
             open.Remove(number);
-            return new PersonReply($"{asked.Question.Technician} {(agree ? "may" : "may not")} {HostPolicyWords.Describe(asked.Question.Act)} on this computer.", [], true);
+            return new PersonReply(asked.Take(said, name), [], true);
         }
     }
 

@@ -4,6 +4,7 @@ using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Health.Probes;
 using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux.Probes;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
@@ -29,14 +30,21 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public string? BootId { get; } = ReadLine("/proc/sys/kernel/random/boot_id");
 
+    /// <summary>Tells one life of the system from the next, also that of a container, whose kernel goes on: the kernel's boot, and when the first process started.</summary>
+    internal static string LifeId => $"{ReadLine("/proc/sys/kernel/random/boot_id")} {LinuxProcesses.StartOf(1)}";
+
     public IReadOnlyList<Fact> GatherFacts(DateTimeOffset now) => LinuxFacts.Gather(this, now);
 
     public Sample TakeSample(DateTimeOffset now) => sampler.Take(now);
 
-    public void StartKeeper(string runDirectory)
+    public void StartKeeper(string runDirectory) => StartSelf("keeper", runDirectory);
+
+    public void StartShellKeeper(string shellDirectory) => StartSelf("shell-keeper", shellDirectory);
+
+    private static void StartSelf(string command, string directory)
     {
         var program = Environment.ProcessPath ?? throw new IOException("The agent does not know its own file.");
-        var error = Spawn.Start(program, [program, "keeper", runDirectory], "/", -1, -1, out var pid);
+        var error = Spawn.Start(program, [program, command, directory], "/", -1, -1, out var pid);
         if (error != 0)
         {
             throw new IOException($"A keeper could not be started: {Marshal.GetPInvokeErrorMessage(error)}.");
@@ -52,6 +60,12 @@ public sealed class LinuxPlatform : IHostPlatform
     public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
     public IPeopleHere People(StateDirectory state) => new LinuxPeople(state, ProgramName());
+
+    public IProcessReader Processes() => new LinuxProcesses();
+
+    public IServiceReader Services() => new LinuxServiceList();
+
+    public ILogReader Logs() => new LinuxLogs(TimeProvider.System);
 
     public IProber Prober(StateDirectory state)
     {

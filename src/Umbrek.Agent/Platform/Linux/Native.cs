@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Microsoft.Win32.SafeHandles;
 
 namespace Umbrek.Agent.Platform.Linux;
 
@@ -8,10 +9,15 @@ internal static unsafe partial class Native
     public const int SigTerm = 15;
     public const int SigKill = 9;
     public const int PrSetChildSubreaper = 36;
+
+    /// <summary>reboot(2): restart, and switch the power off.</summary>
+    public const uint RebootRestart = 0x01234567;
+    public const uint RebootPowerOff = 0x4321FEDC;
     public const short SpawnSetSigMask = 0x08;
     public const short SpawnSetSigDef = 0x04;
     public const short SpawnSetSid = 0x80;
     public const int OpenReadOnly = 0;
+    public const uint MemoryCloseOnExec = 1;
     public const int OpenCloseOnExec = 0x80000;
 
     // posix_spawn_file_actions_t has 80 bytes, posix_spawnattr_t 336, sigset_t 128; these are rounded up.
@@ -36,6 +42,41 @@ internal static unsafe partial class Native
 
     [LibraryImport("libc", EntryPoint = "getpwuid")]
     private static partial byte** UserById(uint user);
+
+    [LibraryImport("libc", EntryPoint = "getpwnam")]
+    private static partial byte** UserByName(byte* name);
+
+    /// <summary>An entry of the system's users (getpwnam(3)), or null.</summary>
+    public static SystemUser? FindUser(string name)
+    {
+        lock (UserLookup)
+        {
+            fixed (byte* text = System.Text.Encoding.UTF8.GetBytes(name + '\0'))
+            {
+                return ReadUser(UserByName(text));
+            }
+        }
+    }
+
+    public static SystemUser? FindUser(uint id)
+    {
+        lock (UserLookup)
+        {
+            return ReadUser(UserById(id));
+        }
+    }
+
+    /// <summary>struct passwd on 64-bit glibc: name at 0, uid at 16, gid at 20, directory at 32, shell at 40.</summary>
+    private static SystemUser? ReadUser(byte** entry)
+    {
+        if (entry is null)
+        {
+            return null;
+        }
+        var ids = (uint*)(entry + 2);
+        var shell = Marshal.PtrToStringUTF8((nint)entry[5]);
+        return new SystemUser(Marshal.PtrToStringUTF8((nint)entry[0])!, ids[0], ids[1], Marshal.PtrToStringUTF8((nint)entry[4]) ?? "/", string.IsNullOrEmpty(shell) ? "/bin/sh" : shell);
+    }
 
     private static readonly Lock UserLookup = new();
 
@@ -126,6 +167,84 @@ internal static unsafe partial class Native
         }
     }
 
+    private struct WindowSize
+    {
+        public ushort Rows;
+        public ushort Columns;
+        public ushort Width;
+        public ushort Height;
+    }
+
+    [LibraryImport("libc", EntryPoint = "posix_openpt", SetLastError = true)]
+    private static partial int OpenTerminal(int flags);
+
+    [LibraryImport("libc", EntryPoint = "grantpt", SetLastError = true)]
+    private static partial int GrantTerminal(int master);
+
+    [LibraryImport("libc", EntryPoint = "unlockpt", SetLastError = true)]
+    private static partial int UnlockTerminal(int master);
+
+    [LibraryImport("libc", EntryPoint = "ptsname_r", SetLastError = true)]
+    private static partial int NameOfTerminal(int master, byte* name, nuint length);
+
+    [LibraryImport("libc", EntryPoint = "ioctl", SetLastError = true)]
+    private static partial int Control(int descriptor, nuint request, void* argument);
+
+    [LibraryImport("libc", EntryPoint = "chown", SetLastError = true)]
+    private static partial int ChangeOwner(byte* path, uint user, uint group);
+
+    /// <summary>A new pseudo-terminal (POSIX.1-2017, posix_openpt): its master side, and the path of the other.</summary>
+    /// <exception cref="IOException">The host has none to spare.</exception>
+    public static (SafeFileHandle Master, string Path) NewTerminal()
+    {
+        const int readWrite = 2;
+        const int noControl = 0x100;
+        var master = OpenTerminal(readWrite | noControl | OpenCloseOnExec);
+        if (master >= 0)
+        {
+            var handle = new SafeFileHandle(master, ownsHandle: true);
+            var name = stackalloc byte[128];
+            if (GrantTerminal(master) == 0 && UnlockTerminal(master) == 0 && NameOfTerminal(master, name, 128) == 0)
+            {
+                return (handle, Marshal.PtrToStringUTF8((nint)name)!);
+            }
+            handle.Dispose();
+        }
+        throw new IOException($"The host has no terminal to spare: {Marshal.GetLastPInvokeErrorMessage()}.");
+    }
+
+    /// <summary>ioctl_tty(2), TIOCSWINSZ: programs in the terminal are told by SIGWINCH.</summary>
+    public static void Resize(SafeHandle master, int columns, int rows)
+    {
+        const nuint setWindowSize = 0x5414;
+        var size = new WindowSize { Columns = (ushort)columns, Rows = (ushort)rows };
+        _ = Control((int)master.DangerousGetHandle(), setWindowSize, &size);
+    }
+
+    /// <summary>Gives the terminal to the user who works in it, so that his programs can open it by its name.</summary>
+    public static void GiveTerminal(string path, uint user)
+    {
+        fixed (byte* text = System.Text.Encoding.UTF8.GetBytes(path + '\0'))
+        {
+            const uint unchanged = uint.MaxValue;
+            _ = ChangeOwner(text, user, unchanged);
+        }
+    }
+
+    [LibraryImport("libc", EntryPoint = "sync")]
+    private static partial void Sync();
+
+    [LibraryImport("libc", EntryPoint = "reboot", SetLastError = true)]
+    private static partial int RebootSystem(uint how);
+
+    /// <summary>Writes everything to the disks, then takes the system down at once.</summary>
+    /// <returns>What is in the way; null is returned by hardly any system, for it is down.</returns>
+    public static string? Reboot(uint how)
+    {
+        Sync();
+        return RebootSystem(how) == 0 ? null : $"{LastError()}.";
+    }
+
     [LibraryImport("libc", EntryPoint = "close")]
     public static partial int Close(int descriptor);
 
@@ -134,6 +253,65 @@ internal static unsafe partial class Native
 
     [LibraryImport("libc", EntryPoint = "waitpid", SetLastError = true)]
     public static partial int WaitPid(int pid, int* status, int options);
+
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint SystemCall(nint number, nint first, nint second, nint third, nint fourth);
+
+    /// <summary>A descriptor that names one process for good (pidfd_open(2), the same number on every architecture); negative where there is none.</summary>
+    public static int OpenProcess(int pid)
+    {
+        const int openProcess = 434;
+        return (int)SystemCall(openProcess, pid, 0, 0, 0);
+    }
+
+    /// <summary>pidfd_send_signal(2).</summary>
+    /// <returns>Null, or why not.</returns>
+    public static string? Signal(int process, int signal)
+    {
+        const int sendSignal = 424;
+        return SystemCall(sendSignal, process, signal, 0, 0) == 0 ? null : LastError();
+    }
+
+    /// <summary>A process's descriptor can be read when it has ended (pidfd_open(2)).</summary>
+    public static bool EndsWithin(int process, int milliseconds)
+    {
+        const short pollIn = 1;
+        var entry = new PollEntry { Descriptor = process, Events = pollIn };
+        return Poll(&entry, 1, milliseconds) > 0;
+    }
+
+    /// <summary>What the last call failed of, as the end of a sentence.</summary>
+    public static string LastError() => Marshal.GetLastPInvokeErrorMessage() is { Length: > 0 } text ? char.ToLowerInvariant(text[0]) + text[1..] : "the system does not say why";
+
+    /// <summary>Reads the beginning of a small file, such as those of /proc.</summary>
+    /// <returns>How many bytes; negative where it can't be read.</returns>
+    public static int ReadFile(string path, Span<byte> buffer)
+    {
+        fixed (byte* name = System.Text.Encoding.UTF8.GetBytes(path + '\0'), first = buffer)
+        {
+            var descriptor = Open(name, OpenReadOnly | OpenCloseOnExec);
+            if (descriptor < 0)
+            {
+                return -1;
+            }
+            var length = 0;
+            nint got;
+            while (length < buffer.Length && (got = Read(descriptor, first + length, buffer.Length - length)) > 0)
+            {
+                length += (int)got;
+            }
+            _ = Close(descriptor);
+            return length;
+        }
+    }
+
+    /// <summary>A file in memory, without a name (memfd_create(2)).</summary>
+    [LibraryImport("libc", EntryPoint = "memfd_create", SetLastError = true, StringMarshalling = StringMarshalling.Utf8)]
+    public static partial int MemoryFile(string name, uint flags);
+
+    /// <summary>Which = 0, who = 0: the thread that calls, and what it starts (setpriority(2)).</summary>
+    [LibraryImport("libc", EntryPoint = "setpriority", SetLastError = true)]
+    public static partial int SetPriority(int which, uint who, int priority);
 
     [LibraryImport("libc", EntryPoint = "prctl")]
     public static partial int Prctl(int option, nuint a, nuint b, nuint c, nuint d);

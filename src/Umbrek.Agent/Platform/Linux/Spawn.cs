@@ -3,16 +3,41 @@ using System.Runtime.InteropServices;
 
 namespace Umbrek.Agent.Platform.Linux;
 
+/// <summary>What a new process is given.</summary>
+internal sealed record SpawnOrder(string Program, IReadOnlyList<string> Arguments)
+{
+    public string? Directory { get; init; }
+
+    /// <summary>Descriptors for its standard streams; -1 is /dev/null.</summary>
+    public int Stdin { get; init; } = -1;
+    public int Stdout { get; init; } = -1;
+    public int Stderr { get; init; } = -1;
+
+    /// <summary>One more that it has, as descriptor 3; -1 is none.</summary>
+    public int Third { get; init; } = -1;
+
+    /// <summary>A terminal for all three of them, which it then has as its own.</summary>
+    public string? Terminal { get; init; }
+
+    /// <summary>Lines NAME=VALUE; null gives it the agent's own.</summary>
+    public IReadOnlyList<string>? Environment { get; init; }
+}
+
 /// <summary>
 /// Starts a process in a session of its own by posix_spawn (POSIX.1-2017), with every signal at its default: .NET ignores
 /// SIGPIPE, and a child that inherited that would not end when its reader goes.
 /// </summary>
 internal static unsafe class Spawn
 {
-    /// <param name="stdout">Descriptor for standard output, or -1 for /dev/null.</param>
-    /// <param name="stderr">Descriptor for standard error, or -1 for /dev/null.</param>
+    private const int OpenWrite = 1;
+    private const int OpenReadWrite = 2;
+
     /// <returns>0 and the process id, or the error number.</returns>
-    public static int Start(string program, IReadOnlyList<string> arguments, string? directory, int stdout, int stderr, out int pid)
+    public static int Start(string program, IReadOnlyList<string> arguments, string? directory, int stdout, int stderr, out int pid) =>
+        Start(new SpawnOrder(program, arguments) { Directory = directory, Stdout = stdout, Stderr = stderr }, out pid);
+
+    /// <returns>0 and the process id, or the error number.</returns>
+    public static int Start(SpawnOrder order, out int pid)
     {
         var actions = stackalloc byte[Native.FileActionsSize];
         var attributes = stackalloc byte[Native.AttributesSize];
@@ -41,11 +66,25 @@ internal static unsafe class Spawn
         try
         {
             var nothing = Text("/dev/null");
-            _ = Native.ActionsOpen(actions, 0, nothing, Native.OpenReadOnly, 0);
-            Redirect(actions, stdout, 1, nothing);
-            Redirect(actions, stderr, 2, nothing);
-            _ = Native.ActionsCloseFrom(actions, 3);
-            if (directory is not null)
+            if (order.Terminal is { } terminal)
+            {
+                // Opened by the leader of a new session, it becomes that session's own.
+                _ = Native.ActionsOpen(actions, 0, Text(terminal), OpenReadWrite, 0);
+                _ = Native.ActionsDup2(actions, 0, 1);
+                _ = Native.ActionsDup2(actions, 0, 2);
+            }
+            else
+            {
+                Redirect(actions, order.Stdin, 0, Native.OpenReadOnly, nothing);
+                Redirect(actions, order.Stdout, 1, OpenWrite, nothing);
+                Redirect(actions, order.Stderr, 2, OpenWrite, nothing);
+            }
+            if (order.Third >= 0)
+            {
+                _ = Native.ActionsDup2(actions, order.Third, 3);
+            }
+            _ = Native.ActionsCloseFrom(actions, order.Third >= 0 ? 4 : 3);
+            if (order.Directory is { } directory)
             {
                 _ = Native.ActionsChangeDirectory(actions, Text(directory));
             }
@@ -56,7 +95,7 @@ internal static unsafe class Spawn
             _ = Native.AttributesSetFlags(attributes, Native.SpawnSetSid | Native.SpawnSetSigDef | Native.SpawnSetSigMask);
 
             int started;
-            var error = Native.SpawnSearching(&started, Text(program), actions, attributes, Vector(arguments), Vector(EnvironmentLines()));
+            var error = Native.SpawnSearching(&started, Text(order.Program), actions, attributes, Vector(order.Arguments), Vector(order.Environment ?? EnvironmentLines()));
             pid = error == 0 ? started : 0;
             return error;
         }
@@ -68,12 +107,10 @@ internal static unsafe class Spawn
         }
     }
 
-    private static void Redirect(byte* actions, int descriptor, int to, byte* nothing)
-    {
-        const int openWrite = 1;
-        _ = descriptor >= 0 ? Native.ActionsDup2(actions, descriptor, to) : Native.ActionsOpen(actions, to, nothing, openWrite, 0);
-    }
+    private static void Redirect(byte* actions, int descriptor, int to, int flags, byte* nothing) =>
+        _ = descriptor >= 0 ? Native.ActionsDup2(actions, descriptor, to) : Native.ActionsOpen(actions, to, nothing, flags, 0);
 
-    private static List<string> EnvironmentLines() =>
+    /// <summary>The agent's own environment.</summary>
+    public static List<string> EnvironmentLines() =>
         [.. Environment.GetEnvironmentVariables().Cast<DictionaryEntry>().Select(e => $"{e.Key}={e.Value}")];
 }

@@ -48,7 +48,8 @@ internal static class LinuxScript
             ? line.Split([' ', '\t'], 2, StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) : ["/bin/sh"];
 
     /// <exception cref="IOException">It could not be started.</exception>
-    public static async Task<ScriptEnd> RunAsync(IReadOnlyList<string> arguments, CancellationToken cancel)
+    /// <param name="most">How many bytes of its output are kept.</param>
+    public static async Task<ScriptEnd> RunAsync(IReadOnlyList<string> arguments, CancellationToken cancel, int most = MostKept)
     {
         var (read, write) = Pipe();
         var error = Spawn.Start(arguments[0], arguments, "/", write, write, out var pid);
@@ -59,7 +60,7 @@ internal static class LinuxScript
             throw new IOException($"'{arguments[0]}' could not be started: {Marshal.GetPInvokeErrorMessage(error)}.");
         }
         var ended = Task.Factory.StartNew(() => Wait(pid), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
-        var listening = Task.Factory.StartNew(() => Listen(handle, ended), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+        var listening = Task.Factory.StartNew(() => Listen(handle, ended, most), CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
         try
         {
             var status = await ended.WaitAsync(cancel).ConfigureAwait(false);
@@ -76,23 +77,26 @@ internal static class LinuxScript
     }
 
     /// <summary>Until its end; what it left running may hold the pipe open for ever, so after its own end only what is there by then.</summary>
-    private static (string Output, long Bytes) Listen(SafeFileHandle handle, Task ended)
+    private static (string Output, long Bytes) Listen(SafeFileHandle handle, Task ended, int most)
     {
         var kept = new MemoryStream();
         var buffer = new byte[64 * 1024];
         long bytes = 0;
+        long late = 0;
         while (true)
         {
             var over = ended.IsCompleted;
             var count = Native.ReadWithin(handle, buffer, 100);
-            if (count == 0 || (count < 0 && over) || (over && kept.Length == MostKept))
+            if (count == 0 || (over && (count < 0 || late > most)))
             {
                 return (Encoding.UTF8.GetString(kept.GetBuffer(), 0, (int)kept.Length), bytes);
             }
             if (count > 0)
             {
                 bytes += count;
-                kept.Write(buffer, 0, (int)Math.Min(count, MostKept - kept.Length));
+                // What it left running may go on for ever.
+                late += over ? count : 0;
+                kept.Write(buffer, 0, (int)Math.Min(count, most - kept.Length));
             }
         }
     }

@@ -7,7 +7,7 @@ namespace Umbrek.Agent.Platform.Linux.Probes;
 /// </summary>
 public static class LinuxServices
 {
-    private const string InitScripts = "/etc/init.d";
+    internal const string InitScripts = "/etc/init.d";
 
     public static bool HasSystemd => Directory.Exists("/run/systemd/system");
 
@@ -58,7 +58,7 @@ public static class LinuxServices
         _ => ProbeReading.Unknown($"The init script of {name} does not tell whether it runs ({end.Status})."),
     };
 
-    private static string? ScriptOf(string name) => name.EndsWith(".service", StringComparison.Ordinal) ? ScriptOf(name[..^".service".Length])
+    internal static string? ScriptOf(string name) => name.EndsWith(".service", StringComparison.Ordinal) ? ScriptOf(name[..^".service".Length])
         : Path.Combine(InitScripts, name) is var script && !name.Contains('/') && File.Exists(script) ? script : null;
 
     private static ProbeReading NoSuch(string name) => ProbeReading.Unknown($"There is no service {name} on this host.");

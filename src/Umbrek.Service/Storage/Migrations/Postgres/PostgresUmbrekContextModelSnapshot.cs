@@ -863,6 +863,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .ValueGeneratedOnAdd()
                         .HasColumnType("uuid");
 
+                    b.Property<Guid?>("AgainOf")
+                        .HasColumnType("uuid");
+
                     b.Property<DateTimeOffset?>("CancelledAt")
                         .HasColumnType("timestamp with time zone");
 
@@ -889,6 +892,18 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<string>("IdempotencyKey")
                         .HasColumnType("text");
 
+                    b.Property<string>("Pace")
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("ScriptId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("ScriptName")
+                        .HasColumnType("text");
+
+                    b.Property<int?>("ScriptNumber")
+                        .HasColumnType("integer");
+
                     b.Property<string>("Selection")
                         .IsRequired()
                         .HasColumnType("text");
@@ -897,6 +912,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasColumnType("boolean");
 
                     b.HasKey("Id");
+
+                    b.HasIndex("ScriptId");
 
                     b.HasIndex("CreatedById", "IdempotencyKey")
                         .IsUnique();
@@ -1446,6 +1463,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .IsRequired()
                         .HasColumnType("bytea");
 
+                    b.Property<bool>("Packed")
+                        .HasColumnType("boolean");
+
                     b.Property<int>("Stream")
                         .HasColumnType("integer");
 
@@ -1471,6 +1491,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.Property<int?>("ExitStatus")
                         .HasColumnType("integer");
+
+                    b.Property<bool>("Held")
+                        .HasColumnType("boolean");
 
                     b.Property<Guid>("HostId")
                         .HasColumnType("uuid");
@@ -1667,6 +1690,93 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasKey("Id");
 
                     b.ToTable("Scans");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("ChangedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("Description")
+                        .HasColumnType("text");
+
+                    b.Property<int>("Latest")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Owner")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("OwnerId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Sharing")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Scripts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptVersionRow", b =>
+                {
+                    b.Property<Guid>("ScriptId")
+                        .HasColumnType("uuid");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Command")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int>("Lines")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Parameters")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("ScriptId", "Number");
+
+                    b.ToTable("ScriptVersions");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
@@ -2325,6 +2435,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.HasOne("Umbrek.Service.Storage.HostRow", null)
                         .WithMany()
                         .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptVersionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.ScriptRow", null)
+                        .WithMany()
+                        .HasForeignKey("ScriptId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

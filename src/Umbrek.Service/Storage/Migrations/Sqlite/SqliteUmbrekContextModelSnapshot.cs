@@ -867,6 +867,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .ValueGeneratedOnAdd()
                         .HasColumnType("BLOB");
 
+                    b.Property<byte[]>("AgainOf")
+                        .HasColumnType("BLOB");
+
                     b.Property<long?>("CancelledAt")
                         .HasColumnType("INTEGER");
 
@@ -894,6 +897,18 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<string>("IdempotencyKey")
                         .HasColumnType("TEXT");
 
+                    b.Property<string>("Pace")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("ScriptId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("ScriptName")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("ScriptNumber")
+                        .HasColumnType("INTEGER");
+
                     b.Property<string>("Selection")
                         .IsRequired()
                         .HasColumnType("TEXT");
@@ -902,6 +917,8 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasColumnType("INTEGER");
 
                     b.HasKey("Id");
+
+                    b.HasIndex("ScriptId");
 
                     b.HasIndex("CreatedById", "IdempotencyKey")
                         .IsUnique();
@@ -1454,6 +1471,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .IsRequired()
                         .HasColumnType("BLOB");
 
+                    b.Property<bool>("Packed")
+                        .HasColumnType("INTEGER");
+
                     b.Property<int>("Stream")
                         .HasColumnType("INTEGER");
 
@@ -1478,6 +1498,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasColumnType("INTEGER");
 
                     b.Property<int?>("ExitStatus")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Held")
                         .HasColumnType("INTEGER");
 
                     b.Property<byte[]>("HostId")
@@ -1678,6 +1701,94 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasKey("Id");
 
                     b.ToTable("Scans");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("ChangedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("ChangedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Description")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Latest")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Owner")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("OwnerId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Sharing")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Scripts");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptVersionRow", b =>
+                {
+                    b.Property<byte[]>("ScriptId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<int>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Command")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Lines")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Parameters")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("ScriptId", "Number");
+
+                    b.ToTable("ScriptVersions");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.SecretRow", b =>
@@ -2340,6 +2451,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.HasOne("Umbrek.Service.Storage.HostRow", null)
                         .WithMany()
                         .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ScriptVersionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.ScriptRow", null)
+                        .WithMany()
+                        .HasForeignKey("ScriptId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
                 });

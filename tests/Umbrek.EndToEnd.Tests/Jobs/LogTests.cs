@@ -47,7 +47,7 @@ public sealed class LogTests
         (await world.ClientAsync(null, "log", "list", "quay-ticket-01", "--output", "csv")).Stdout.ShouldContain("/var/log/kiosk.log,62,");
         (await world.ClientAsync(null, "log", "show", "quay-ticket-01", "--file", "/var/log/kiosk.log")).Stdout.ShouldBe($"2026-11-26 08:00:00  error        kiosk[3]: ERROR no ink\n{new string(' ', 19)}               what follows\n");
 
-        var order = new ProcessStartInfo("/usr/bin/script", ["-qefc", $"env --default-signal=INT {TestPrograms.PathOf("umbrek")} log follow quay-ticket-01 --text kiosk --lines 1", world.In("screen")]) { RedirectStandardInput = true, RedirectStandardOutput = true };
+        var order = new ProcessStartInfo("/usr/bin/script", ["-qefc", $"exec env --default-signal=INT {TestPrograms.PathOf("umbrek")} log follow quay-ticket-01 --text kiosk --lines 1", world.In("screen")]) { RedirectStandardInput = true, RedirectStandardOutput = true };
         order.Environment["UMBREK_HOME"] = world.In("client");
         using var following = Process.Start(order)!;
         following.BeginOutputReadLine();

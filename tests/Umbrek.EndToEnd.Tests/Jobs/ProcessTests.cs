@@ -58,7 +58,7 @@ public sealed class ProcessTests : IDisposable
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
         await world.SignInClientAsync();
-        var order = new ProcessStartInfo("/usr/bin/script", ["-qefc", $"stty cols 100 rows 30; env --default-signal=INT {TestPrograms.PathOf("umbrek")} process watch plover-log-01 {directory.In(program)} --every 0.5", world.In("screen")]) { RedirectStandardInput = true, RedirectStandardOutput = true };
+        var order = new ProcessStartInfo("/usr/bin/script", ["-qefc", $"stty cols 100 rows 30; exec env --default-signal=INT {TestPrograms.PathOf("umbrek")} process watch plover-log-01 {directory.In(program)} --every 0.5", world.In("screen")]) { RedirectStandardInput = true, RedirectStandardOutput = true };
         order.Environment["UMBREK_HOME"] = world.In("client");
         order.Environment["TERM"] = "xterm-256color";
         using var watching = Process.Start(order)!;

@@ -38,7 +38,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
         typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
@@ -118,7 +118,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<AccessKeyRule>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
@@ -241,6 +241,10 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(NewChannel))]
 [JsonSerializable(typeof(Page<ShellInfo>))]
 [JsonSerializable(typeof(ShellInfo))]
+[JsonSerializable(typeof(RecordingInfo))]
+[JsonSerializable(typeof(Page<RecordingInfo>))]
+[JsonSerializable(typeof(List<RecordingInfo>))]
+[JsonSerializable(typeof(ChannelRecording))]
 [JsonSerializable(typeof(List<ShellInfo>))]
 [JsonSerializable(typeof(ChannelTicket))]
 [JsonSerializable(typeof(DeviceInfo))]

@@ -11,7 +11,7 @@ import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { RulesTabs } from "../health/RulesTabs";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, noticeWords, putOffWords } from "./policyWords";
+import { actList, actWords, consentWords, noticeWords, putOffWords, recordWords } from "./policyWords";
 import { useMe } from "./useMay";
 import { type PolicyAt, usePolicies } from "./usePolicy";
 
@@ -150,6 +150,7 @@ function Row({
       <Cell said={own.notice}>{noticeWords(wanted.notice)}</Cell>
       <Cell said={own.keyFor}>{keyFor.length === 0 ? "nothing" : keyFor.map(actWords).join(", ")}</Cell>
       <Cell said={own.putOffMinutes}>{putOffWords(wanted.putOffMinutes)}</Cell>
+      <Cell said={own.record}>{recordWords(wanted.record)}</Cell>
       <td>
         {onEdit && (
           <Button size="compact-xs" variant="default" onClick={onEdit}>

@@ -1,9 +1,9 @@
 import { Button, Checkbox, Modal, NumberInput, SegmentedControl, Select } from "@mantine/core";
 import { useState } from "react";
-import type { ConsentRule, HostAct, HostPolicyPart, NoticeRule, PolicyInfo } from "../api/types";
+import type { ConsentRule, HostAct, HostPolicyPart, NoticeRule, PolicyInfo, RecordRule } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
-import { acts, consents, notices } from "./policyWords";
+import { acts, consents, notices, records } from "./policyWords";
 import { type PolicyAt, usePolicy, useSayPolicy } from "./usePolicy";
 
 /** Says what hosts at a place allow; each part may come from above instead. */
@@ -79,6 +79,14 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
         allowDecimal={false}
         value={own.putOffMinutes ?? ""}
         onChange={(v) => change({ putOffMinutes: v === "" ? null : Number(v) })}
+      />
+      <Select
+        label="Recording"
+        description="Whether what happens in shells is kept, to be looked at again; what is typed holds passwords too"
+        data={[{ value: "", label: above }, ...records]}
+        value={own.record ?? ""}
+        onChange={(v) => change({ record: (v || null) as RecordRule | null })}
+        allowDeselect={false}
       />
       <p className="muted" style={{ margin: 0 }}>
         Hosts that are linked keep to it at once, the others when they return. What a computer’s own file forbids stays

@@ -4,7 +4,7 @@ import type { HostSummary, PolicyInfo } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, isNarrowed, noticeWords, putOffWords } from "./policyWords";
+import { actList, actWords, consentWords, isNarrowed, noticeWords, putOffWords, recordWords } from "./policyWords";
 import { useMay } from "./useMay";
 import { usePolicy } from "./usePolicy";
 import { Locked } from "./WhyNot";
@@ -65,6 +65,10 @@ function Said({ policy, label }: { policy: PolicyInfo; label: string }) {
         <dt>Restart</dt>
         <dd>
           {putOffWords(inForce.putOffMinutes)} <From place={from.putOffMinutes} label={label} />
+        </dd>
+        <dt>Recording</dt>
+        <dd>
+          {recordWords(inForce.record)} <From place={from.record} label={label} />
         </dd>
         <dt>Access key</dt>
         <dd>

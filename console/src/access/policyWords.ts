@@ -1,4 +1,4 @@
-import type { ConsentRule, HostAct, HostPolicy, NoticeRule } from "../api/types";
+import type { ConsentRule, HostAct, HostPolicy, NoticeRule, RecordRule } from "../api/types";
 
 export const acts: { act: HostAct; words: string }[] = [
   { act: "watch", words: "see the screen" },
@@ -25,6 +25,15 @@ export const notices: { value: NoticeRule; label: string }[] = [
   { value: "before", label: "told before and while somebody is there" },
 ];
 
+export const records: { value: RecordRule; label: string }[] = [
+  { value: "none", label: "shells are not recorded" },
+  { value: "screen", label: "what shells show is recorded" },
+  { value: "screen-and-keys", label: "what shells show and what is typed there is recorded" },
+];
+
+export const recordWords = (rule: RecordRule | null | undefined): string =>
+  records.find((r) => r.value === (rule ?? "none"))?.label ?? "";
+
 export const consentWords = (rule: ConsentRule): string => consents.find((c) => c.value === rule)?.label ?? rule;
 
 export const noticeWords = (rule: NoticeRule | undefined): string =>
@@ -44,4 +53,5 @@ export const isNarrowed = (wanted: HostPolicy, inForce: HostPolicy): boolean =>
   wanted.consent !== inForce.consent ||
   (wanted.notice ?? "none") !== (inForce.notice ?? "none") ||
   (wanted.putOffMinutes ?? 0) !== (inForce.putOffMinutes ?? 0) ||
+  (wanted.record ?? "none") !== (inForce.record ?? "none") ||
   (inForce.keyFor ?? []).some((a) => !(wanted.keyFor ?? []).includes(a));

@@ -1026,6 +1026,58 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/recordings": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Recorded shells, newest first: one's own, and all of places that one administers. */
+    get: operations["listRecordings"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/recordings/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One recording, without what was recorded. */
+    get: operations["getRecording"];
+    put?: never;
+    post?: never;
+    /** Removes a recording that has ended. */
+    delete: operations["deleteRecording"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/recordings/{id}/cast": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was recorded, as asciicast v2, as far as it is written. */
+    get: operations["getCast"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/enrolments": {
     parameters: {
       query?: never;
@@ -2667,11 +2719,17 @@ export interface components {
       groupPath: string;
       problem: string;
     };
+    ChannelRecording: {
+      /** Format: uuid */
+      id: string;
+      hasKeys: boolean;
+    };
     ChannelTicket: {
       /** Format: uuid */
       channelId: string;
       path: string;
       ticket: string;
+      recording?: null | components["schemas"]["ChannelRecording"];
     };
     CheckInfo: {
       key: string;
@@ -3142,6 +3200,7 @@ export interface components {
       keyFor?: null | components["schemas"]["HostAct"][];
       /** Format: int32 */
       putOffMinutes?: null | number;
+      record?: null | components["schemas"]["RecordRule"];
     };
     HostPolicyPart: {
       allowed?: null | components["schemas"]["HostAct"][];
@@ -3150,6 +3209,7 @@ export interface components {
       keyFor?: null | components["schemas"]["HostAct"][];
       /** Format: int32 */
       putOffMinutes?: null | number;
+      record?: null | components["schemas"]["RecordRule"];
     };
     HostSide: {
       inForce: components["schemas"]["HostPolicy"];
@@ -3879,6 +3939,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfRecordingInfo: {
+      items: components["schemas"]["RecordingInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfReleaseInfo: {
       items: components["schemas"]["ReleaseInfo"][];
       nextCursor: null | string;
@@ -4020,6 +4086,7 @@ export interface components {
       notice: null | string;
       keyFor: null | string;
       putOffMinutes: null | string;
+      record: null | string;
     };
     PolicyInfo: {
       /** Format: uuid */
@@ -4176,6 +4243,35 @@ export interface components {
       which: components["schemas"]["ProcessChoice"];
       /** Format: int32 */
       niceness: number;
+    };
+    /** @enum {unknown} */
+    RecordRule: "none" | "screen" | "screen-and-keys" | null;
+    RecordingInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      sessionId: string;
+      /** Format: uuid */
+      shellId: null | string;
+      /** Format: uuid */
+      hostId: string;
+      hostLabel: string;
+      groupPath: string;
+      /** Format: uuid */
+      technicianId: string;
+      technician: string;
+      commandText: string;
+      user: null | string;
+      isTerminal: boolean;
+      hasKeys: boolean;
+      continues: boolean;
+      /** Format: date-time */
+      beganAt: string;
+      /** Format: date-time */
+      endedAt: null | string;
+      /** Format: int64 */
+      bytes: null | number;
+      sha256: null | string;
     };
     RecoveryCodes: {
       codes: string[];
@@ -7285,6 +7381,132 @@ export interface operations {
           [name: string]: unknown;
         };
         content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listRecordings: {
+    parameters: {
+      query?: {
+        host?: string;
+        technician?: string;
+        shell?: string;
+        cursor?: string;
+        limit?: number;
+      };
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfRecordingInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getRecording: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RecordingInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  deleteRecording: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getCast: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/x-asciicast": string;
+        };
       };
       /** @description What went wrong and what to do. */
       default: {

@@ -135,6 +135,7 @@ export type HostAct = Schemas["HostAct"];
 // Where a part of a policy may come from above, the description says so of the word itself.
 export type ConsentRule = NonNullable<Schemas["ConsentRule"]>;
 export type NoticeRule = NonNullable<Schemas["NoticeRule"]>;
+export type RecordRule = NonNullable<Schemas["RecordRule"]>;
 export type AccessKeyRule = Schemas["AccessKeyRule"];
 export interface HostPolicy {
   allowed: HostAct[];
@@ -142,6 +143,7 @@ export interface HostPolicy {
   notice?: NoticeRule;
   keyFor?: HostAct[] | null;
   putOffMinutes?: number | null;
+  record?: RecordRule | null;
 }
 export interface HostPolicyPart {
   allowed?: HostAct[] | null;
@@ -149,6 +151,7 @@ export interface HostPolicyPart {
   notice?: NoticeRule | null;
   keyFor?: HostAct[] | null;
   putOffMinutes?: number | null;
+  record?: RecordRule | null;
 }
 export interface HostSide {
   inForce: HostPolicy;
@@ -198,6 +201,8 @@ export type PasskeyInfo = Schemas["PasskeyInfo"];
 export type DeviceInfo = MayMiss<Schemas["DeviceInfo"]>;
 export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
 export type ShellInfo = Schemas["ShellInfo"];
+export type RecordingInfo = MayMiss<Schemas["RecordingInfo"]>;
+export type ChannelRecording = Schemas["ChannelRecording"];
 export type ChannelTicket = Schemas["ChannelTicket"];
 export type SealedOrder = Schemas["SealedOrder"];
 export type SecretInfo = MayMiss<Schemas["SecretInfo"]>;

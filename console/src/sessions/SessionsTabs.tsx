@@ -9,6 +9,7 @@ export function SessionsTabs() {
       tabs={[
         { to: "/sessions", name: "Who is connected" },
         { to: "/sessions/shells", name: open === 0 ? "Your shells" : `Your shells (${String(open)})` },
+        { to: "/sessions/recordings", name: "Recordings" },
       ]}
     />
   );

@@ -46,6 +46,11 @@ export function TerminalView({ shell, autoFocus = false }: { shell: OpenShell; a
         <span className="mono muted">{shell.host.systemName}</span>
         <span className="muted">{readable(shell.host.groupPath)}</span>
         {shell.user && <span className="mono">as {shell.user}</span>}
+        {shell.recording && !shell.isOver && (
+          <span className="recorded" title="The host policy asks for it">
+            {shell.recording.hasKeys ? "What it shows and what you type is recorded" : "What it shows is recorded"}
+          </span>
+        )}
         <span className="acts">
           <Button size="compact-xs" variant="subtle" color="gray" onClick={() => setSearching(!searching)}>
             Find

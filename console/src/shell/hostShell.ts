@@ -1,5 +1,5 @@
 import { api, ask } from "../api/client";
-import type { ChannelTicket, HostSummary, SessionInfo } from "../api/types";
+import type { ChannelRecording, ChannelTicket, HostSummary, SessionInfo } from "../api/types";
 import { endSession, type HostDoor } from "../sessions/hostDoor";
 import type { ShellDoor, ShellSocket } from "./shellLine";
 import type { ShellWish, TerminalSize } from "./words";
@@ -10,6 +10,9 @@ const IDLE_SECONDS = 3600;
 /** The way to a host's shell: a session of one's own, or the one in which the host's key was proven. */
 export class HostShellDoor implements ShellDoor {
   #session: string | undefined;
+
+  /** Of the channel that was opened last. */
+  recording: ChannelRecording | undefined;
 
   constructor(
     private readonly host: Pick<HostSummary, "id" | "label">,
@@ -45,6 +48,7 @@ export class HostShellDoor implements ShellDoor {
         },
       }),
     )) as ChannelTicket;
+    this.recording = ticket.recording ?? undefined;
     return connect(ticket);
   }
 

@@ -1,37 +1,12 @@
 import type { FitAddon } from "@xterm/addon-fit";
 import type { SearchAddon } from "@xterm/addon-search";
-import type { ITheme, Terminal } from "@xterm/xterm";
-import type { HostSummary } from "../api/types";
+import type { Terminal } from "@xterm/xterm";
+import type { ChannelRecording, HostSummary } from "../api/types";
 import type { HostShellDoor } from "./hostShell";
 import { ShellLine, type ShellState } from "./shellLine";
-import { withStrictStyles } from "./strictStyles";
+import { openTerminal } from "./terminal";
 
 const SCROLL_BACK = 10_000;
-
-/** Always night: programs choose their colours for a dark terminal. */
-const theme: ITheme = {
-  background: "#0d1015",
-  foreground: "#e8e4da",
-  cursor: "#e3a84f",
-  cursorAccent: "#17130b",
-  selectionBackground: "#e3a84f55",
-  black: "#1a1f29",
-  red: "#e8806f",
-  green: "#9cbf8a",
-  yellow: "#d9c07c",
-  blue: "#8fb0d6",
-  magenta: "#b79bdc",
-  cyan: "#86c2c0",
-  white: "#d9d5cb",
-  brightBlack: "#7d8494",
-  brightRed: "#ff9f8f",
-  brightGreen: "#b8dba5",
-  brightYellow: "#f0d894",
-  brightBlue: "#aecbee",
-  brightMagenta: "#d1b8f2",
-  brightCyan: "#a4dedb",
-  brightWhite: "#ffffff",
-};
 
 let count = 0;
 
@@ -42,6 +17,8 @@ export class OpenShell {
   state: ShellState = "connecting";
   word: string | undefined;
   user: string | undefined;
+  /** What happens in it is recorded. */
+  recording: ChannelRecording | undefined;
   terminal: Terminal | undefined;
   search: SearchAddon | undefined;
   /** Whether what is typed into one of those that are joined goes to this one too. */
@@ -102,28 +79,23 @@ export class OpenShell {
   }
 
   async #begin(): Promise<void> {
-    const [{ Terminal }, { FitAddon }, { SearchAddon }] = await Promise.all([
-      import("@xterm/xterm"),
+    const [{ FitAddon }, { SearchAddon }] = await Promise.all([
       import("@xterm/addon-fit"),
       import("@xterm/addon-search"),
-      import("@xterm/xterm/css/xterm.css"),
-      document.fonts.load('15px "Atkinson Hyperlegible Mono Variable"'),
     ]);
-    const terminal = new Terminal({
-      fontFamily: '"Atkinson Hyperlegible Mono Variable", ui-monospace, monospace',
-      fontSize: 15,
-      scrollback: SCROLL_BACK,
-      cursorBlink: false,
-      screenReaderMode: true,
-      theme,
-    });
-    this.terminal = terminal;
     this.#fit = new FitAddon();
     this.search = new SearchAddon();
-    terminal.loadAddon(this.#fit);
-    terminal.loadAddon(this.search);
-    withStrictStyles(() => terminal.open(this.element));
-    terminal.textarea?.setAttribute("aria-label", `Terminal of ${this.host.label}`);
+    const [fit, search] = [this.#fit, this.search];
+    const terminal = await openTerminal(
+      this.element,
+      `Terminal of ${this.host.label}`,
+      { scrollback: SCROLL_BACK },
+      (made) => {
+        made.loadAddon(fit);
+        made.loadAddon(search);
+      },
+    );
+    this.terminal = terminal;
     terminal.attachCustomKeyEventHandler((e) => this.#ownKey(e));
     this.fit();
     const line = new ShellLine(
@@ -142,6 +114,7 @@ export class OpenShell {
         },
         opened: (_, user) => {
           this.user = user;
+          this.recording = this.door.recording;
           this.word = undefined;
           this.changed();
         },

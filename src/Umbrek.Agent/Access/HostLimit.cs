@@ -14,7 +14,7 @@ public static class HostLimit
     /// <summary>What to do about a file that can't be relied on, behind every complaint about one.</summary>
     private const string Mend = "Nothing is allowed here until it is mended; 'umbrek-agent limit' writes it anew.";
 
-    private static readonly string[] Words = ["allowed", "consent", "notice", "keyFor", "putOffMinutes"];
+    private static readonly string[] Words = ["allowed", "consent", "notice", "keyFor", "putOffMinutes", "record"];
 
     /// <returns>Null when there is no file.</returns>
     /// <exception cref="InvalidDataException">The file is there and can't be relied on; the message says why and what to do.</exception>

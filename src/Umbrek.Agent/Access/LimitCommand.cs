@@ -23,11 +23,13 @@ public static class LimitCommand
                 r.AddError($"--put-off goes from 0 to {HostPolicy.MostPutOffMinutes} minutes.");
             }
         });
+        var record = new Option<string?>("--record") { Description = "What the service records of shells here, at least: none, screen or keys." };
+        record.AcceptOnlyFromAmong("none", "screen", "keys");
         var remove = new Option<bool>("--remove") { Description = "Leaves everything to the service again." };
         var state = AgentCommands.StateOption();
         var command = new Command("limit", "Shows, or narrows, what the service may have done on this computer; the service can't widen it. Example: umbrek-agent limit --allow watch,run --key-for run")
         {
-            allow, consent, notice, keyFor, putOff, remove, state,
+            allow, consent, notice, keyFor, putOff, record, remove, state,
         };
         command.SetAction(parsed =>
         {
@@ -39,7 +41,7 @@ public static class LimitCommand
                 {
                     HostLimit.Remove(file);
                 }
-                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null)
+                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null || parsed.GetValue(record) is not null)
                 {
                     // What is not named stays as the file has it, if the file can be relied on.
                     var before = Earlier(file);
@@ -48,7 +50,8 @@ public static class LimitCommand
                         parsed.GetValue(consent) is { } c ? c switch { "always" => ConsentRule.Always, "logged-in" => ConsentRule.WhenSomebodyIsLoggedIn, _ => ConsentRule.Never } : before.Consent,
                         parsed.GetValue(notice) is { } n ? n switch { "before" => NoticeRule.Before, "during" => NoticeRule.During, _ => NoticeRule.None } : before.Notice,
                         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor,
-                        parsed.GetValue(putOff) ?? before.PutOffMinutes));
+                        parsed.GetValue(putOff) ?? before.PutOffMinutes,
+                        parsed.GetValue(record) is { } r ? r switch { "keys" => RecordRule.ScreenAndKeys, "screen" => RecordRule.Screen, _ => RecordRule.None } : before.Record));
                 }
                 Console.WriteLine(Describe(file, HostLimit.Read(file)));
                 return 0;
@@ -87,5 +90,6 @@ public static class LimitCommand
             Notice           {(limit.Notice is { } notice ? HostPolicyWords.Describe(notice) : "as the service says")}
             Access key for   {(limit.KeyFor is { Count: > 0 } keys ? string.Join(", ", keys.Select(HostPolicyWords.Describe)) : "what the service says")}
             Restart          {(limit.PutOffMinutes is { } minutes ? HostPolicyWords.DescribePutOff(minutes) : "as the service says")}
+            Recording        {(limit.Record is { } rule ? HostPolicyWords.Describe(rule) : "as the service says")}
             """;
 }

@@ -28,7 +28,7 @@ public sealed record AgentStatus(LinkState State, DateTimeOffset Since, int Pid,
     PropertyNamingPolicy = JsonKnownNamingPolicy.CamelCase,
     DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
     WriteIndented = true,
-    Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>), typeof(Wire.WordConverter<NoticeRule>)])]
+    Converters = [typeof(Wire.WordConverter<LinkState>), typeof(Wire.WordConverter<HostAct>), typeof(Wire.WordConverter<ConsentRule>), typeof(Wire.WordConverter<RecordRule>), typeof(Wire.WordConverter<NoticeRule>)])]
 [JsonSerializable(typeof(AgentStatus))]
 [JsonSerializable(typeof(PersonWord))]
 [JsonSerializable(typeof(PersonReply))]

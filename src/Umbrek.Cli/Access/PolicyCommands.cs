@@ -35,6 +35,7 @@ public static class PolicyCommands
                 new("Notice", p => p.Own.Notice is { } n ? HostPolicyWords.Describe(n) : "–"),
                 new("Access key for", p => p.Own.KeyFor is { } acts ? HostPolicyWords.List(acts) : "–"),
                 new("Restart put off", p => p.Own.PutOffMinutes is { } minutes ? $"{minutes} min" : "–", Machine: p => $"{p.Own.PutOffMinutes}"),
+                new("Shells recorded", p => p.Own.Record is { } r ? HostPolicyWords.Describe(r) : "–"),
                 new("Changed by", p => p.ChangedBy));
             return ExitCodes.Done;
         });
@@ -67,9 +68,9 @@ public static class PolicyCommands
             var said = options.Read(parsed);
             if (said.SaysNothing)
             {
-                throw new ClientException("Say what is to change: --allow, --consent, --notice, --key-for or --put-off. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
+                throw new ClientException("Say what is to change: --allow, --consent, --notice, --key-for, --put-off or --record. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
             }
-            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor, said.PutOffMinutes ?? own.PutOffMinutes), cancel).ConfigureAwait(false);
+            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor, said.PutOffMinutes ?? own.PutOffMinutes, said.Record ?? own.Record), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -77,15 +78,15 @@ public static class PolicyCommands
     private static Command Inherit(ClientContext client)
     {
         var place = PlaceArgument(client);
-        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for, put-off; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
-        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for", "put-off");
+        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for, put-off, record; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
+        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for", "put-off", "record");
         var command = ClientCommands.Named("inherit", "Takes back what a place says, so that what is said above counts there.", "umbrek policy inherit plover-log-01 consent");
         command.Add(place, parts);
         command.SetAction((parsed, cancel) =>
         {
-            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for", "put-off"];
+            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for", "put-off", "record"];
             return StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(
-                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor, named.Contains("put-off") ? null : own.PutOffMinutes), cancel);
+                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor, named.Contains("put-off") ? null : own.PutOffMinutes, named.Contains("record") ? null : own.Record), cancel);
         });
         return command;
     }
@@ -111,10 +112,11 @@ public static class PolicyCommands
             ("Notice", HostPolicyWords.Describe(wanted.Notice) + From(from.Notice)),
             ("Access key for", HostPolicyWords.List(wanted.KeyFor ?? []) + From(from.KeyFor)),
             ("Restart", HostPolicyWords.DescribePutOff(wanted.PutOffMinutes) + From(from.PutOffMinutes)),
+            ("Recording", HostPolicyWords.Describe(wanted.Record ?? RecordRule.None) + From(from.Record)),
         ];
         (string, string?)[] own = policy.Side is not { } side ? [] :
         [
-            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}; {HostPolicyWords.DescribePutOff(side.InForce.PutOffMinutes)}"),
+            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}; {HostPolicyWords.DescribePutOff(side.InForce.PutOffMinutes)}; {HostPolicyWords.Describe(side.InForce.Record ?? RecordRule.None)}"),
             ("Its own limit", side.Problem ?? (side.Limit is null ? "none" : "the computer itself narrows it; only its owner can change that")),
             ("Access key", side.HasAccessKey ? "set" : wanted.KeyFor is { Count: > 0 } ? "none, so what takes one is refused" : "none"),
         ];

@@ -9,6 +9,7 @@ public sealed class PolicyOptions
 {
     private static readonly (string Word, ConsentRule Rule)[] Consents = [("never", ConsentRule.Never), ("logged-in", ConsentRule.WhenSomebodyIsLoggedIn), ("always", ConsentRule.Always)];
     private static readonly (string Word, NoticeRule Rule)[] Notices = [("none", NoticeRule.None), ("during", NoticeRule.During), ("before", NoticeRule.Before)];
+    private static readonly (string Word, RecordRule Rule)[] Records = [("none", RecordRule.None), ("screen", RecordRule.Screen), ("keys", RecordRule.ScreenAndKeys)];
     private static readonly string Acts = string.Join(", ", Enum.GetValues<HostAct>().Select(HostPolicyWords.Word));
 
     private readonly Option<string?> allow = new("--allow") { Description = $"All that is allowed, separated by commas: {Acts}; or everything, or nothing." };
@@ -16,14 +17,16 @@ public sealed class PolicyOptions
     private readonly Option<string?> notice = new("--notice") { Description = "When a person there is told: none, during or before." };
     private readonly Option<string?> keyFor = new("--key-for") { Description = "What takes the host's access key, in the words of --allow." };
     private readonly Option<int?> putOff = new("--put-off") { Description = "How many minutes, in all, people there may put off a restart; 0 for not at all.", HelpName = "minutes" };
+    private readonly Option<string?> record = new("--record") { Description = "What is recorded of shells: none, screen (what they show), or keys (what is typed as well)." };
 
     public PolicyOptions()
     {
         consent.AcceptOnlyFromAmong([.. Consents.Select(c => c.Word)]);
         notice.AcceptOnlyFromAmong([.. Notices.Select(n => n.Word)]);
+        record.AcceptOnlyFromAmong([.. Records.Select(r => r.Word)]);
     }
 
-    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff];
+    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff, record];
 
     /// <summary>What was given; the rest is null.</summary>
     public HostPolicyPart Read(ParseResult parsed) => new(
@@ -31,7 +34,8 @@ public sealed class PolicyOptions
         parsed.GetValue(consent) is { } c ? Consents.First(x => x.Word == c).Rule : null,
         parsed.GetValue(notice) is { } n ? Notices.First(x => x.Word == n).Rule : null,
         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null,
-        parsed.GetValue(putOff) is not { } minutes ? null : minutes is >= 0 and <= HostPolicy.MostPutOffMinutes ? minutes : throw new ClientException($"A restart is put off by 0 to {HostPolicy.MostPutOffMinutes} minutes, not {minutes}.", ExitCodes.WrongUse));
+        parsed.GetValue(putOff) is not { } minutes ? null : minutes is >= 0 and <= HostPolicy.MostPutOffMinutes ? minutes : throw new ClientException($"A restart is put off by 0 to {HostPolicy.MostPutOffMinutes} minutes, not {minutes}.", ExitCodes.WrongUse),
+        parsed.GetValue(record) is { } r ? Records.First(x => x.Word == r).Rule : null);
 
     private static HostAct[] ReadActs(string words) => words switch
     {

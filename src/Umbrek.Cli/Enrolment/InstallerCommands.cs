@@ -148,6 +148,7 @@ public static class InstallerCommands
         ("Notice", HostPolicyWords.Describe(detail.Info.Policy.Notice)),
         ("Takes the key", detail.Info.Policy.KeyFor is { Count: > 0 } acts ? string.Join(", ", acts.Select(HostPolicyWords.Describe)) : null),
         ("Restart", detail.Info.Policy.PutOffMinutes is > 0 and var minutes ? HostPolicyWords.DescribePutOff(minutes) : null),
+        ("Recording", detail.Info.Policy.Record is > RecordRule.None and var record ? HostPolicyWords.Describe(record) : null),
         ("Access key", detail.Info.AccessKey switch { AccessKeyRule.Generate => "made by the host, kept in the vault", AccessKeyRule.AskAtInstall => "chosen by whoever installs", _ => "none" }),
         ("Link", detail.Link),
         ("One line", detail.Command),

@@ -118,6 +118,7 @@ public static class ClientCommands
         root.Subcommands.Add(MaintenanceCommands.Maintenance(client));
         root.Subcommands.Add(RunCommand.Run(client));
         root.Subcommands.Add(ShellCommand.Shell(client));
+        root.Subcommands.Add(RecordingCommands.Recording(client));
         root.Subcommands.Add(JobCommands.Job(client));
         root.Subcommands.Add(ScriptCommands.Script(client));
         root.Subcommands.Add(ProcessCommands.Process(client));

@@ -178,38 +178,11 @@ public static class AnswerCommands
                 await response.Content.CopyToAsync(stdout, cancel).ConfigureAwait(false);
                 return ExitCodes.Done;
             }
-            await SaveAsync(response, file, cancel).ConfigureAwait(false);
+            var bytes = await WholeFile.WriteAsync(file, to => response.Content.CopyToAsync(to, cancel)).ConfigureAwait(false);
+            await Console.Error.WriteLineAsync($"{file}: {Units.Bytes(bytes)}").ConfigureAwait(false);
             return ExitCodes.Done;
         });
         return command;
-    }
-
-    /// <summary>A file is there whole or not at all, and never takes the place of another.</summary>
-    private static async Task SaveAsync(HttpResponseMessage response, string file, CancellationToken cancel)
-    {
-        var part = file + ".part";
-        try
-        {
-            if (File.Exists(file))
-            {
-                throw new ClientException($"'{file}' exists; give another name.", ExitCodes.WrongUse);
-            }
-            await using (var target = new FileStream(part, FileMode.CreateNew))
-            {
-                await response.Content.CopyToAsync(target, cancel).ConfigureAwait(false);
-            }
-            File.Move(part, file);
-            await Console.Error.WriteLineAsync($"{file}: {Units.Bytes(new FileInfo(file).Length)}").ConfigureAwait(false);
-        }
-        catch (Exception e) when (e is IOException or UnauthorizedAccessException or HttpRequestException)
-        {
-            throw new ClientException($"'{file}' could not be written: {e.Message}");
-        }
-        catch (OperationCanceledException)
-        {
-            File.Delete(part);
-            throw;
-        }
     }
 
     public static Option<string?> PassOver() =>

@@ -41,6 +41,7 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
     private bool inputEnded;
     private bool asksToEnd;
     private TerminalSize? size = first.Terminal;
+    private string? brokeBecause;
 
     /// <summary>Output as it comes; what is given is good until this returns.</summary>
     public required Action<ShellStream, ReadOnlyMemory<byte>> Show { get; init; }
@@ -49,7 +50,10 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
     public required Action<string> Say { get; init; }
 
     /// <summary>Called whenever the shell is connected to (again).</summary>
-    public Action<ShellOpened>? Opened { get; init; }
+    public Action<RemoteShell, ShellOpened>? Opened { get; init; }
+
+    /// <summary>Whether what happens is recorded; null where it is not.</summary>
+    public ChannelRecording? Recording { get; private set; }
 
     public Guid? ShellId => shellId;
 
@@ -89,7 +93,7 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
                     {
                         return end;
                     }
-                    why = "The line broke";
+                    why = brokeBecause ?? "The line broke";
                 }
                 catch (ApiException e) when (shellId is not null && brokeAt is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
                 {
@@ -223,7 +227,8 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
     private async Task<(bool Over, RunEnd? End)> ConnectAsync(Action isUp, CancellationToken cancel)
     {
         var wish = first with { ShellId = shellId, Seen = received, Terminal = size };
-        var (socket, _) = await ChannelSocket.OpenAsync(api, pin, session!.Id, new NewChannel(ChannelKinds.Shell, wish, session.Seal?.Invoke(wish), usesVault && session.Seal is null), cancel).ConfigureAwait(false);
+        var (socket, ticket) = await ChannelSocket.OpenAsync(api, pin, session!.Id, new NewChannel(ChannelKinds.Shell, wish, session.Seal?.Invoke(wish), usesVault && session.Seal is null), cancel).ConfigureAwait(false);
+        Recording = ticket.Recording;
         using (socket)
         {
             using var frames = new ShellFrames(socket);
@@ -263,6 +268,7 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
                 {
                     connected = null;
                 }
+                brokeBecause = frames.ClosedBecause;
             }
             return shellId is null ? throw new ClientException(frames.ClosedBecause ?? "The channel to the host broke before there was a shell. Try again.") : (false, null);
         }
@@ -280,7 +286,7 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
             received = opened.Offset;
             Forget(opened.Taken);
         }
-        Opened?.Invoke(opened);
+        Opened?.Invoke(this, opened);
         // What is typed meanwhile comes behind what is sent again: until all of that is on its way, nobody else sends.
         var (again, endInput) = (0, false);
         while (true)

@@ -112,11 +112,11 @@ public static class ShellCommand
         {
             Show = (_, data) => screen.Write(data.Span),
             Say = Say,
-            Opened = opened =>
+            Opened = (shell, opened) =>
             {
                 if (!told)
                 {
-                    Say($"{host.GroupPath}, as {opened.User}. Ctrl-_ then l leaves, e ends, w says where you are.");
+                    Say($"{host.GroupPath}, as {opened.User}.{Recorded(shell)} Ctrl-_ then l leaves, e ends, w says where you are.");
                 }
                 told = true;
             },
@@ -189,13 +189,21 @@ public static class ShellCommand
                 await shell.EndAsync(shell.Over).ConfigureAwait(false);
                 break;
             case ShellKey.Where:
-                say($"You are on {where}{(shell.IsConnected ? "." : "; the line to it is broken.")}");
+                say($"You are on {where}{(shell.IsConnected ? "." : "; the line to it is broken.")}{Recorded(shell)}");
                 break;
             default:
                 say("Ctrl-_ then: l leaves the shell, which goes on; e ends it; w says where you are; Ctrl-_ sends itself.");
                 break;
         }
     }
+
+    /// <summary>Whoever works there is told that it is recorded.</summary>
+    private static string Recorded(RemoteShell shell) => shell.Recording switch
+    {
+        null => "",
+        { HasKeys: true } => " What is shown and what you type is recorded.",
+        _ => " What is shown is recorded.",
+    };
 
     private static async Task<int> PipesAsync(ClientContext client, ApiClient api, ShellWish wish, bool usesVault, Func<CancellationToken, Task<ShellSession>> door, CancellationToken cancel)
     {

@@ -45,6 +45,18 @@ public enum NoticeRule
     Before,
 }
 
+/// <summary>What is kept of a shell, to be looked at again. Ordered from least to most.</summary>
+public enum RecordRule
+{
+    None,
+
+    /// <summary>What it shows, and the size of its terminal.</summary>
+    Screen,
+
+    /// <summary>What is typed as well, with whatever a program does not show of it: passwords too.</summary>
+    ScreenAndKeys,
+}
+
 /// <summary>How a new host gets its access key.</summary>
 public enum AccessKeyRule
 {
@@ -61,7 +73,8 @@ public enum AccessKeyRule
 /// <summary>What a host's side allows. It lies on the host, and the agent keeps to it whatever the service orders.</summary>
 /// <param name="KeyFor">Acts that take a proof of the host's access key; null from before there were such.</param>
 /// <param name="PutOffMinutes">How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; null and 0: not at all.</param>
-public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null)
+/// <param name="Record">Which shells the service records; null from before they could be.</param>
+public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null)
 {
     public const int MostPutOffMinutes = 24 * 60;
 
@@ -84,12 +97,12 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 
     /// <summary>The same policy with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicy? Normalise() =>
-        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || PutOffMinutes is < 0 or > MostPutOffMinutes || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > MostPutOffMinutes || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
             ? null
             : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []) };
 
     /// <summary>What a place says of its own, laid over this.</summary>
-    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes);
+    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes, part.Record ?? Record);
 
     /// <summary>Only what both allow, and whatever either asks for.</summary>
     public HostPolicy NarrowedBy(HostPolicyPart limit) => new(
@@ -97,9 +110,10 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         limit.Consent is { } consent && consent > Consent ? consent : Consent,
         limit.Notice is { } notice && notice > Notice ? notice : Notice,
         Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])),
-        limit.PutOffMinutes > (PutOffMinutes ?? 0) ? limit.PutOffMinutes : PutOffMinutes);
+        limit.PutOffMinutes > (PutOffMinutes ?? 0) ? limit.PutOffMinutes : PutOffMinutes,
+        limit.Record > (Record ?? RecordRule.None) ? limit.Record : Record);
 
-    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes);
+    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes, Record);
 
     /// <summary>What is left of it as a limit: only what it narrows.</summary>
     public HostPolicyPart ToLimit() => new(
@@ -107,10 +121,11 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         Consent == ConsentRule.Never ? null : Consent,
         Notice == NoticeRule.None ? null : Notice,
         KeyFor is { Count: > 0 } ? KeyFor : null,
-        PutOffMinutes > 0 ? PutOffMinutes : null);
+        PutOffMinutes > 0 ? PutOffMinutes : null,
+        Record > RecordRule.None ? Record : null);
 
     public bool Equals(HostPolicy? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
+        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && (Record ?? RecordRule.None) == (other.Record ?? RecordRule.None) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
 
     public override int GetHashCode() => Allowed.Concat(KeyFor ?? []).Aggregate(HashCode.Combine(Consent, Notice), (hash, act) => HashCode.Combine(hash, act));
 
@@ -118,21 +133,21 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 }
 
 /// <summary>A part of a policy, as one place says it: what is null comes from above. As a limit, what is null limits nothing.</summary>
-public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null)
+public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null)
 {
     public static HostPolicyPart Inherit { get; } = new();
 
     [JsonIgnore]
-    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null };
+    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null, Record: null };
 
     /// <summary>The same part with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicyPart? Normalise() =>
-        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || PutOffMinutes is < 0 or > HostPolicy.MostPutOffMinutes || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > HostPolicy.MostPutOffMinutes || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
             ? null
             : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()] };
 
     public bool Equals(HostPolicyPart? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
+        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Record == other.Record && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
 
     public override int GetHashCode() => HashCode.Combine(Consent, Notice, Allowed?.Count, KeyFor?.Count);
 
@@ -167,6 +182,13 @@ public static class HostPolicyWords
         NoticeRule.Before => "told before and while somebody is there",
         NoticeRule.During => "told while somebody is there",
         _ => "not told",
+    };
+
+    public static string Describe(RecordRule rule) => rule switch
+    {
+        RecordRule.ScreenAndKeys => "what shells show and what is typed there is recorded",
+        RecordRule.Screen => "what shells show is recorded",
+        _ => "shells are not recorded",
     };
 
     /// <summary>How far people may put off that their computer goes down.</summary>

@@ -128,6 +128,9 @@ public static class ServiceHost
         services.AddSingleton<VaultedKeys>();
         services.AddSingleton<ActingChannels>();
         services.AddSingleton<ShellService>();
+        services.AddSingleton<RecordingFiles>();
+        services.AddSingleton<RecordingService>();
+        services.AddHostedService(p => p.GetRequiredService<RecordingService>());
         services.AddSingleton<ViewService>();
         services.AddSingleton<KeyRotationService>();
         services.AddHostedService(p => p.GetRequiredService<KeyRotationService>());
@@ -335,6 +338,7 @@ public static class ServiceHost
         api.MapVault();
         api.MapSessions();
         api.MapShells();
+        api.MapRecordings();
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();

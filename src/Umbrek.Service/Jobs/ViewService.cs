@@ -20,7 +20,7 @@ public sealed class ViewService(SessionService sessions, ActingChannels channels
         }
         var session = await sessions.GetAsync(sessionId, by, cancel).ConfigureAwait(false);
         var host = gate.Host(by, session.HostId, Permission.Run);
-        return await channels.OpenAsync(sessionId, host, wish with { View = look }, by, HostAct.Run, look, LinkJson.Default.ViewWish, wish.Kind, wish.Kind == ChannelKinds.Services ? "service.look" : "process.look", [], cancel).ConfigureAwait(false);
+        return await channels.OpenAsync(sessionId, host, wish with { View = look }, by, HostAct.Run, look, LinkJson.Default.ViewWish, wish.Kind, wish.Kind == ChannelKinds.Services ? "service.look" : "process.look", [], null, cancel).ConfigureAwait(false);
     }
 
     public async Task<ChannelTicket> OpenLogAsync(Guid sessionId, NewChannel wish, Asker by, CancellationToken cancel)
@@ -32,6 +32,6 @@ public sealed class ViewService(SessionService sessions, ActingChannels channels
         }
         var session = await sessions.GetAsync(sessionId, by, cancel).ConfigureAwait(false);
         var host = gate.Host(by, session.HostId, Permission.ReadFiles);
-        return await channels.OpenAsync(sessionId, host, wish with { Log = read }, by, HostAct.ReadFiles, read, LinkJson.Default.LogWish, wish.Kind, "log.read", [("log", read.Name), ("text", read.Text)], cancel).ConfigureAwait(false);
+        return await channels.OpenAsync(sessionId, host, wish with { Log = read }, by, HostAct.ReadFiles, read, LinkJson.Default.LogWish, wish.Kind, "log.read", [("log", read.Name), ("text", read.Text)], null, cancel).ConfigureAwait(false);
     }
 }

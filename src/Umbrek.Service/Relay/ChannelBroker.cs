@@ -9,8 +9,8 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Service.Relay;
 
 /// <summary>
-/// Brings the two ends of a channel together by tickets that are good once, and carries what they say both ways without looking at it.
-/// A slow end holds up the other: nothing piles up in between.
+/// Brings the two ends of a channel together by tickets that are good once, and carries what they say both ways without looking at it;
+/// a tap may see it first. A slow end holds up the other: nothing piles up in between.
 /// </summary>
 public sealed class ChannelBroker(TimeProvider time)
 {
@@ -21,11 +21,14 @@ public sealed class ChannelBroker(TimeProvider time)
 
     /// <param name="used">Called with whatever goes over it.</param>
     /// <param name="over">Called once, when nobody comes to it any more.</param>
-    private sealed class Channel(Action used, Action over, CancellationToken ended)
+    /// <param name="tap">Sees what goes over it.</param>
+    private sealed class Channel(Action used, Action over, IChannelTap? tap, CancellationToken ended)
     {
         private int isOver;
 
         public CancellationToken Ended { get; } = ended;
+
+        public IChannelTap? Tap { get; } = tap;
 
         public void Use() => used();
 
@@ -33,6 +36,7 @@ public sealed class ChannelBroker(TimeProvider time)
         {
             if (Interlocked.Exchange(ref isOver, 1) == 0)
             {
+                Tap?.Over();
                 over();
             }
         }
@@ -47,9 +51,10 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <param name="used">Called whenever something goes over it.</param>
     /// <param name="over">Called once it has ended, or nobody came to it in time.</param>
     /// <param name="ended">Ends the channel, with the session that it belongs to.</param>
-    public (string Technician, string Host) Open(Action used, Action over, CancellationToken ended)
+    /// <param name="tap">Sees what goes over it; null where nobody looks.</param>
+    public (string Technician, string Host) Open(Action used, Action over, IChannelTap? tap, CancellationToken ended)
     {
-        var channel = new Channel(used, over, ended);
+        var channel = new Channel(used, over, tap, ended);
         return (Give(channel, isHost: false), Give(channel, isHost: true));
     }
 
@@ -57,7 +62,7 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <returns>The host's ticket; its socket, once it has come; and what lets it go.</returns>
     public (string Ticket, Task<WebSocket> Host, Action LetGo) OpenOwn(CancellationToken ended)
     {
-        var channel = new Channel(() => { }, () => { }, ended);
+        var channel = new Channel(() => { }, () => { }, null, ended);
         channel.Met.SetResult();
         return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
     }
@@ -125,9 +130,15 @@ public sealed class ChannelBroker(TimeProvider time)
     {
         var ended = channel.Ended;
         using var over = CancellationTokenSource.CreateLinkedTokenSource(ended);
-        var up = PumpAsync(technician, host, channel, over.Token);
-        var down = PumpAsync(host, technician, channel, over.Token);
-        await Task.WhenAny(up, down).ConfigureAwait(false);
+        var up = PumpAsync(technician, host, isFromHost: false, channel, over.Token);
+        var down = PumpAsync(host, technician, isFromHost: true, channel, over.Token);
+        var first = await Task.WhenAny(up, down).ConfigureAwait(false);
+        if (first.Exception?.InnerException is ChannelTapException untold)
+        {
+            // Said first: a socket on which a reading was cut off says nothing more.
+            await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
+            await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
+        }
         // Whoever ends first ends both; what the other still has to say it says now.
         over.CancelAfter(LastWords);
         await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
@@ -136,7 +147,7 @@ public sealed class ChannelBroker(TimeProvider time)
         await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
     }
 
-    private static async Task PumpAsync(WebSocket from, WebSocket to, Channel channel, CancellationToken over)
+    private static async Task PumpAsync(WebSocket from, WebSocket to, bool isFromHost, Channel channel, CancellationToken over)
     {
         var buffer = new byte[Window];
         while (true)
@@ -148,6 +159,7 @@ public sealed class ChannelBroker(TimeProvider time)
                 return;
             }
             channel.Use();
+            channel.Tap?.See(isFromHost, got.MessageType, buffer.AsSpan(0, got.Count), got.EndOfMessage);
             await to.SendAsync(buffer.AsMemory(0, got.Count), got.MessageType, got.EndOfMessage, over).ConfigureAwait(false);
         }
     }

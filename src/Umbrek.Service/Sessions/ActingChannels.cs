@@ -6,6 +6,7 @@ using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
+using Umbrek.Service.Relay;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Sessions;
@@ -19,7 +20,8 @@ public sealed class ActingChannels(SessionService sessions, VaultedKeys keys, IA
     /// <param name="asked">What is wanted of the channel.</param>
     /// <param name="what">What it is for, as the audit log names it: "shell".</param>
     /// <param name="action">What the audit log calls it.</param>
-    public async Task<ChannelTicket> OpenAsync<T>(Guid sessionId, HostSummary host, NewChannel wish, Asker by, HostAct act, T asked, JsonTypeInfo<T> type, string what, string action, (string, string?)[] detail, CancellationToken cancel)
+    /// <param name="tap">Sees what goes over it; null where nobody looks.</param>
+    public async Task<ChannelTicket> OpenAsync<T>(Guid sessionId, HostSummary host, NewChannel wish, Asker by, HostAct act, T asked, JsonTypeInfo<T> type, string what, string action, (string, string?)[] detail, IChannelTap? tap, CancellationToken cancel)
     {
         // The host does what was sealed, so that has to be what is asked for here: what is checked and written down.
         if (wish.Seal is { } seal && !IsOf(seal, asked, type))
@@ -34,14 +36,14 @@ public sealed class ActingChannels(SessionService sessions, VaultedKeys keys, IA
         await audit.AddAsync(by, action, $"{host.Label} in {host.GroupPath}", cancel, [("session", $"{sessionId}"), .. detail]).ConfigureAwait(false);
         if (!wish.UsesVault || wish.Seal is not null || !estate.AsksKey(host.Id, act))
         {
-            return await sessions.OpenChannelAsync(sessionId, wish, by, cancel).ConfigureAwait(false);
+            return await sessions.OpenChannelAsync(sessionId, wish, by, tap, cancel).ConfigureAwait(false);
         }
         try
         {
             ChannelTicket? ticket = null;
             await keys.SealAsync(
                 host, by, act, JsonSerializer.Serialize(asked, type), (what, sessionId),
-                async sealedOrder => ticket = await sessions.OpenChannelAsync(sessionId, wish with { Seal = sealedOrder }, by, cancel).ConfigureAwait(false), cancel).ConfigureAwait(false);
+                async sealedOrder => ticket = await sessions.OpenChannelAsync(sessionId, wish with { Seal = sealedOrder }, by, tap, cancel).ConfigureAwait(false), cancel).ConfigureAwait(false);
             return ticket!;
         }
         catch (DoorException e)

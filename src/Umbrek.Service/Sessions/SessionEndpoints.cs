@@ -33,7 +33,7 @@ public static class SessionEndpoints
                 ChannelKinds.Shell => shells.OpenAsync(id, wish, by, cancel),
                 ChannelKinds.Processes or ChannelKinds.Services => views.OpenAsync(id, wish, by, cancel),
                 ChannelKinds.Logs => views.OpenLogAsync(id, wish, by, cancel),
-                _ => service.OpenChannelAsync(id, wish, by, cancel),
+                _ => service.OpenChannelAsync(id, wish, by, null, cancel),
             }).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("openChannel").WithSummary("Opens a channel of one's own session; the ticket leads a WebSocket to it.");
     }

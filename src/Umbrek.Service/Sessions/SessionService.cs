@@ -148,7 +148,8 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     }
 
     /// <summary>Opens a channel of a session: the host is told to come to it, and the caller is given his ticket.</summary>
-    public async Task<ChannelTicket> OpenChannelAsync(Guid sessionId, NewChannel wish, Asker by, CancellationToken cancel)
+    /// <param name="tap">Sees what goes over it; null where nobody looks.</param>
+    public async Task<ChannelTicket> OpenChannelAsync(Guid sessionId, NewChannel wish, Asker by, IChannelTap? tap, CancellationToken cancel)
     {
         var (row, host) = await FindAsync(sessionId, by, cancel).ConfigureAwait(false);
         if (row.TechnicianId != by.Id)
@@ -199,7 +200,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             Interlocked.Decrement(ref session.Channels);
             asking.TryRemove(channelId, out _);
         }
-        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, session.Over);
+        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null), cancel).ConfigureAwait(false);

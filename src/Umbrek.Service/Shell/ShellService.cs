@@ -15,7 +15,7 @@ using Umbrek.Wire.Shell;
 namespace Umbrek.Service.Shell;
 
 /// <summary>Lets technicians to the shells of hosts: what it opens is in the audit log, what goes on at a host the host itself knows.</summary>
-public sealed class ShellService(SessionService sessions, ActingChannels channels, IAgentLinks links, Gate gate, AuditLog audit)
+public sealed class ShellService(SessionService sessions, ActingChannels channels, RecordingService recordings, IAgentLinks links, Gate gate, AuditLog audit)
 {
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(10);
 
@@ -36,9 +36,19 @@ public sealed class ShellService(SessionService sessions, ActingChannels channel
         {
             gate.Host(by, host.Id, Permission.ChooseUser);
         }
-        return await channels.OpenAsync(
-            sessionId, host, wish, by, HostAct.Shell, shell, LinkJson.Default.ShellWish, "shell", shell.ShellId is null ? "shell.open" : "shell.resume",
-            [("shell", shell.ShellId is { } id ? $"{id}" : null), ("command", shell.Command?.Display()), ("user", shell.User)], cancel).ConfigureAwait(false);
+        var recording = await recordings.BeginAsync(host, sessionId, shell, by, cancel).ConfigureAwait(false);
+        try
+        {
+            var ticket = await channels.OpenAsync(
+                sessionId, host, wish, by, HostAct.Shell, shell, LinkJson.Default.ShellWish, "shell", shell.ShellId is null ? "shell.open" : "shell.resume",
+                [("shell", shell.ShellId is { } id ? $"{id}" : null), ("command", shell.Command?.Display()), ("user", shell.User), ("recording", recording is { } r ? $"{r.Told.Id}" : null)], recording?.Tap, cancel).ConfigureAwait(false);
+            return ticket with { Recording = recording?.Told };
+        }
+        catch
+        {
+            recording?.Tap.Over();
+            throw;
+        }
     }
 
     /// <summary>Shells that go on at a host: one's own, and everybody's for who administers the place.</summary>

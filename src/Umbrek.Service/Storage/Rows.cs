@@ -214,6 +214,30 @@ public sealed class SessionRow
     public string? EndReason { get; set; }
 }
 
+/// <summary>A recorded shell; what was recorded lies in a file.</summary>
+public sealed class RecordingRow
+{
+    public Guid Id { get; set; }
+    public Guid SessionId { get; set; }
+    public Guid? ShellId { get; set; }
+    public Guid HostId { get; set; }
+    public Guid TechnicianId { get; set; }
+
+    /// <summary>His name then.</summary>
+    public string Technician { get; set; } = "";
+    public string CommandText { get; set; } = "";
+    public string? User { get; set; }
+    public bool IsTerminal { get; set; }
+    public bool HasKeys { get; set; }
+    public bool Continues { get; set; }
+    public DateTimeOffset BeganAt { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+    public long? Bytes { get; set; }
+
+    /// <summary>Of its text, in hexadecimal digits.</summary>
+    public string? Sha256 { get; set; }
+}
+
 /// <summary>What a place says of the host policy.</summary>
 public sealed class PolicyRow
 {

@@ -22,6 +22,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<HostTagRow> HostTags => Set<HostTagRow>();
     public DbSet<SavedSelectionRow> SavedSelections => Set<SavedSelectionRow>();
     public DbSet<SessionRow> Sessions => Set<SessionRow>();
+    public DbSet<RecordingRow> Recordings => Set<RecordingRow>();
     public DbSet<PolicyRow> Policies => Set<PolicyRow>();
     public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
     public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
@@ -197,6 +198,14 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         builder.Entity<SessionRow>(t =>
         {
             t.HasIndex(r => new { r.HostId, r.OpenedAt });
+            t.HasIndex(r => r.EndedAt);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<RecordingRow>(t =>
+        {
+            t.HasIndex(r => new { r.BeganAt, r.Id });
+            t.HasIndex(r => new { r.HostId, r.BeganAt });
+            t.HasIndex(r => r.ShellId);
             t.HasIndex(r => r.EndedAt);
             t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
         });

@@ -24,7 +24,7 @@ public static class ScenarioAccess
     public static IReadOnlyList<(string Place, bool IsHost, HostPolicyPart Part)> Policies { get; } =
     [
         ("Copperbeech Libraries", false, new(Consent: ConsentRule.WhenSomebodyIsLoggedIn, Notice: NoticeRule.During)),
-        ("Tarn Valley Creamery", false, new(KeyFor: [HostAct.Power])),
+        ("Tarn Valley Creamery", false, new(KeyFor: [HostAct.Power], Record: RecordRule.Screen)),
         ("Tarn Valley Creamery/Ripening Store", false, new([HostAct.Watch, HostAct.Shell, HostAct.Run, HostAct.ReadFiles, HostAct.Power])),
         ("dome-control", true, new([HostAct.Watch, HostAct.Run, HostAct.ReadFiles], Notice: NoticeRule.Before, KeyFor: [HostAct.Run])),
     ];

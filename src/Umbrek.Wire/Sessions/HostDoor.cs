@@ -88,7 +88,7 @@ public sealed class HostDoor
         {
             throw new DoorException("The service names another key than the one that you trust it by. Nothing was proven; tell whoever runs it.");
         }
-        var (socket, channelId) = await ChannelSocket.OpenAsync(api, pin, session.Id, new NewChannel(kind), cancel).ConfigureAwait(false);
-        return new KeyExchange(socket, ChannelBinding.Of(session.ServiceKey, session.HostId, session.HostKey, session.Id, channelId));
+        var (socket, ticket) = await ChannelSocket.OpenAsync(api, pin, session.Id, new NewChannel(kind), cancel).ConfigureAwait(false);
+        return new KeyExchange(socket, ChannelBinding.Of(session.ServiceKey, session.HostId, session.HostKey, session.Id, ticket.ChannelId));
     }
 }

@@ -1,6 +1,7 @@
 using Umbrek.Core.Access;
 using Umbrek.Core.Shell;
 using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Shell;
 
 namespace Umbrek.Wire.Sessions;
 
@@ -25,7 +26,8 @@ public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrde
 
 /// <summary>How a technician's side comes to a channel: a WebSocket to <paramref name="Path"/> whose first message is a <see cref="ChannelJoin"/>.</summary>
 /// <param name="Ticket">Good once, for half a minute.</param>
-public sealed record ChannelTicket(Guid ChannelId, string Path, string Ticket);
+/// <param name="Recording">What goes over it is recorded; null where it is not.</param>
+public sealed record ChannelTicket(Guid ChannelId, string Path, string Ticket, ChannelRecording? Recording = null);
 
 /// <summary>Words for what a channel is for.</summary>
 public static class ChannelKinds

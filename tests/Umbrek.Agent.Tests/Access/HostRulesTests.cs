@@ -59,7 +59,7 @@ public sealed class HostRulesTests : IDisposable
     [Theory]
     [InlineData("{ not json", "can't be read")]
     [InlineData("[]", "no JSON object")]
-    [InlineData("""{"alowed":["run"]}""", "says 'alowed', which is none of allowed, consent, notice, keyFor, putOffMinutes")]
+    [InlineData("""{"alowed":["run"]}""", "says 'alowed', which is none of allowed, consent, notice, keyFor, putOffMinutes, record")]
     [InlineData("""{"allowed":["format-disk"]}""", "can't be read")]
     [InlineData("""{"consent":2}""", "can't be read")]
     public void A_file_that_says_nothing_usable_leaves_nothing_until_it_is_mended(string text, string why)

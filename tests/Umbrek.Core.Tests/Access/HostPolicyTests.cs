@@ -12,7 +12,9 @@ public sealed class HostPolicyTests
         from consent in Gen.Int[-1, 2]
         from notice in Gen.Int[-1, 2]
         from keyFor in Acts.Null()
-        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor);
+        from putOff in Gen.Int[-1, 30]
+        from record in Gen.Int[-1, 2]
+        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record);
 
     [Fact]
     public void A_limit_never_widens_whatever_is_wanted() =>
@@ -27,6 +29,8 @@ public sealed class HostPolicyTests
             }
             ((int)after.Consent).ShouldBe(Math.Max((int)before.Consent, (int)(limit.Consent ?? 0)));
             ((int)after.Notice).ShouldBe(Math.Max((int)before.Notice, (int)(limit.Notice ?? 0)));
+            (after.PutOffMinutes ?? 0).ShouldBe(Math.Max(before.PutOffMinutes ?? 0, limit.PutOffMinutes ?? 0));
+            ((int)(after.Record ?? 0)).ShouldBe(Math.Max((int)(before.Record ?? 0), (int)(limit.Record ?? 0)));
             after.NarrowedBy(limit).ShouldBe(after);
         });
 

@@ -87,6 +87,7 @@ public sealed class EveryEndpointTests
         createTechnician     Everywhere administer
         createToken          Own        see
         decideEnrolments     Somewhere  approve
+        deleteRecording      Somewhere  administer
         downloadOutput       Somewhere  run or power
         editHosts            Somewhere  configure
         endMaintenance       Somewhere  configure
@@ -104,6 +105,7 @@ public sealed class EveryEndpointTests
         forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
+        getCast              Somewhere  see
         getCustomer          Group      see
         getDelivery          Somewhere  see
         getGroupPolicy       Group      see
@@ -123,6 +125,7 @@ public sealed class EveryEndpointTests
         getOverview          Own        see
         getPolicy            Own        see
         getPreference        Own        see
+        getRecording         Somewhere  see
         getRollout           Somewhere  software
         getRun               Somewhere  see
         getScan              Somewhere  scan
@@ -157,6 +160,7 @@ public sealed class EveryEndpointTests
         listPasskeys         Own        see
         listPolicies         Own        see
         listProbedHosts      Somewhere  see
+        listRecordings       Own        see
         listReleases         Somewhere  software
         listRoles            Own        see
         listRollouts         Somewhere  software
@@ -396,6 +400,7 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> Rollouts { get; } = [];
         private Dictionary<bool, Guid> Grants { get; } = [];
         private Dictionary<bool, Guid> Sessions { get; } = [];
+        private Dictionary<bool, Guid> Recordings { get; } = [];
         private Dictionary<bool, Guid> Secrets { get; } = [];
         private Dictionary<bool, Guid> KeyRotations { get; } = [];
 
@@ -489,6 +494,10 @@ public sealed class EveryEndpointTests
             var (session, rotation) = (Guid.CreateVersion7(), Guid.CreateVersion7());
             var tomasz = db.Users.Single(t => t.UserName == "Tomasz Vail").Id;
             db.Sessions.Add(new SessionRow { Id = session, HostId = Hosts[inside], TechnicianId = tomasz, Technician = "Tomasz Vail", OpenedAt = now, EndedAt = now, EndReason = "it is over" });
+            var recording = Guid.CreateVersion7();
+            db.Recordings.Add(new RecordingRow { Id = recording, SessionId = session, HostId = Hosts[inside], TechnicianId = tomasz, Technician = "Tomasz Vail", BeganAt = now, EndedAt = now });
+            await service.Get<Umbrek.Service.Shell.RecordingFiles>().Create(recording).DisposeAsync();
+            Recordings[inside] = recording;
             db.KeyRotations.Add(new KeyRotationRow { Id = rotation, Selection = "all", IsOver = true, CreatedAt = now, CreatedBy = TestService.Name });
             db.KeyRotationHosts.Add(new KeyRotationHostRow { RotationId = rotation, HostId = Hosts[inside], State = KeyRotationState.Changed, At = now });
             await db.SaveChangesAsync();
@@ -524,6 +533,7 @@ public sealed class EveryEndpointTests
             "roles" => OwnRole,
             "technicians" => Somebody,
             "sessions" => Sessions[inside],
+            "recordings" => Recordings[inside],
             "secrets" => Secrets[inside],
             "scripts" => Scripts[inside],
             "key-rotations" => KeyRotations[inside],

@@ -105,7 +105,7 @@ public sealed class ProcessTests
     private static Task<SessionInfo> SessionAsync(ApiClient who, Guid host) =>
         who.PostAsync($"hosts/{host}/sessions", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
 
-    private static Task<(System.Net.WebSockets.ClientWebSocket Socket, Guid ChannelId)> OpenAsync(ApiClient who, SessionInfo session, ViewWish wish, SealedOrder? seal = null, bool usesVault = false) =>
+    private static Task<(System.Net.WebSockets.ClientWebSocket Socket, ChannelTicket Ticket)> OpenAsync(ApiClient who, SessionInfo session, ViewWish wish, SealedOrder? seal = null, bool usesVault = false) =>
         ChannelSocket.OpenAsync(who, null, session.Id, new NewChannel(ChannelKinds.Processes, Seal: seal, UsesVault: usesVault, View: wish), default);
 
     /// <summary>The first word that says something of processes, or why there are none.</summary>

@@ -49,9 +49,9 @@ public sealed class LinkMessageTests
 
     private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
 
-    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15);
+    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15, RecordRule.Screen);
 
-    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10), "It can be changed by others.", true, "0a1b2c3d", Noon);
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10, RecordRule.ScreenAndKeys), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
     private static readonly ProbeOrder Look = new("spool", "Spool is short", new Probe(ProbeKind.Script, "x", "echo queue=3", 30, 5, 10, ProbeAct.Script, "systemctl restart spool"));
 

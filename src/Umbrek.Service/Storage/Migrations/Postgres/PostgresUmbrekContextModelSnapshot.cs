@@ -1289,6 +1289,69 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("ProbeStates");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("BeganAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<long?>("Bytes")
+                        .HasColumnType("bigint");
+
+                    b.Property<string>("CommandText")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<bool>("Continues")
+                        .HasColumnType("boolean");
+
+                    b.Property<DateTimeOffset?>("EndedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<bool>("HasKeys")
+                        .HasColumnType("boolean");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<bool>("IsTerminal")
+                        .HasColumnType("boolean");
+
+                    b.Property<Guid>("SessionId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Sha256")
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("ShellId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Technician")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("TechnicianId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("User")
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
+
+                    b.HasIndex("ShellId");
+
+                    b.HasIndex("BeganAt", "Id");
+
+                    b.HasIndex("HostId", "BeganAt");
+
+                    b.ToTable("Recordings");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -2431,6 +2494,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.HostRow", null)
                         .WithMany()

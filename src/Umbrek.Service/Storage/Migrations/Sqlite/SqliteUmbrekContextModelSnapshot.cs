@@ -1296,6 +1296,72 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("ProbeStates");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("BeganAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("Bytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CommandText")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<bool>("Continues")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long?>("EndedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("HasKeys")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<bool>("IsTerminal")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("SessionId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Sha256")
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("ShellId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Technician")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("TechnicianId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("User")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("EndedAt");
+
+                    b.HasIndex("ShellId");
+
+                    b.HasIndex("BeganAt", "Id");
+
+                    b.HasIndex("HostId", "BeganAt");
+
+                    b.ToTable("Recordings");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.ReleaseRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -2447,6 +2513,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.ProbeStateRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
                 {
                     b.HasOne("Umbrek.Service.Storage.HostRow", null)
                         .WithMany()

@@ -1,0 +1,103 @@
+using System.IO.Compression;
+using System.Security.Cryptography;
+using Umbrek.Service.Hosting;
+
+namespace Umbrek.Service.Shell;
+
+/// <summary>
+/// The files of recordings, one each in the data directory: plain text while it is written, compressed from its end on. What is
+/// written is in the system's hands at once, so that a service that is killed loses none of it.
+/// </summary>
+public sealed class RecordingFiles(ServiceOptions options)
+{
+    private const string Plain = ".cast";
+    private const string Packed = ".cast.gz";
+    private readonly string directory = options.PathOf("recordings");
+
+    /// <exception cref="IOException">There is no room, or no right, to write it.</exception>
+    /// <exception cref="UnauthorizedAccessException">As above.</exception>
+    public FileStream Create(Guid id)
+    {
+        Directory.CreateDirectory(directory);
+        return new FileStream(PathOf(id, Plain), Private(FileMode.CreateNew));
+    }
+
+    /// <summary>The recording as text, as far as it is written.</summary>
+    /// <returns>Null when there is none.</returns>
+    public Stream? Open(Guid id)
+    {
+        try
+        {
+            return new FileStream(PathOf(id, Plain), FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        }
+        catch (Exception e) when (e is FileNotFoundException or DirectoryNotFoundException)
+        {
+            return File.Exists(PathOf(id, Packed)) ? new GZipStream(File.OpenRead(PathOf(id, Packed)), CompressionMode.Decompress) : null;
+        }
+    }
+
+    /// <summary>Compresses a recording that has ended, whole or not at all. A last line that was cut by a crash goes.</summary>
+    /// <returns>How long its text is and its SHA-256; null when there is none.</returns>
+    public async Task<(long Bytes, string Sha256, DateTimeOffset WrittenAt)?> PackAsync(Guid id, CancellationToken cancel)
+    {
+        var (plain, packed) = (PathOf(id, Plain), PathOf(id, Packed));
+        if (!File.Exists(plain))
+        {
+            return null;
+        }
+        var writtenAt = File.GetLastWriteTimeUtc(plain);
+        long bytes;
+        byte[] hash;
+        var half = packed + ".new";
+        await using (var from = new FileStream(plain, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete))
+        {
+            from.SetLength(await WholeLinesAsync(from, cancel).ConfigureAwait(false));
+            bytes = from.Length;
+            from.Position = 0;
+            hash = await SHA256.HashDataAsync(from, cancel).ConfigureAwait(false);
+            from.Position = 0;
+            await using var to = new FileStream(half, Private(FileMode.Create));
+            await using (var gzip = new GZipStream(to, CompressionLevel.Optimal, leaveOpen: true))
+            {
+                await from.CopyToAsync(gzip, cancel).ConfigureAwait(false);
+            }
+            to.Flush(flushToDisk: true);
+        }
+        File.Move(half, packed, overwrite: true);
+        File.Delete(plain);
+        return (bytes, Convert.ToHexStringLower(hash), new DateTimeOffset(writtenAt, TimeSpan.Zero));
+    }
+
+    public void Delete(Guid id)
+    {
+        foreach (var suffix in new[] { Plain, Packed, Packed + ".new" })
+        {
+            File.Delete(PathOf(id, suffix));
+        }
+    }
+
+    /// <summary>Recordings that have a file.</summary>
+    public List<Guid> List() => !Directory.Exists(directory) ? []
+        : [.. Directory.EnumerateFiles(directory).Select(f => Guid.TryParse(Path.GetFileName(f).Split('.')[0], out var id) ? id : Guid.Empty).Where(id => id != Guid.Empty).Distinct()];
+
+    private static async Task<long> WholeLinesAsync(FileStream file, CancellationToken cancel)
+    {
+        var tail = new byte[(int)Math.Min(file.Length, 1 << 20)];
+        file.Position = file.Length - tail.Length;
+        await file.ReadExactlyAsync(tail, cancel).ConfigureAwait(false);
+        return file.Length - tail.Length + tail.AsSpan().LastIndexOf((byte)'\n') + 1;
+    }
+
+    /// <summary>Nobody but the service's user reads it.</summary>
+    private static FileStreamOptions Private(FileMode mode)
+    {
+        var how = new FileStreamOptions { Mode = mode, Access = FileAccess.Write, Share = FileShare.Read, BufferSize = 0 };
+        if (!OperatingSystem.IsWindows())
+        {
+            how.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        }
+        return how;
+    }
+
+    private string PathOf(Guid id, string suffix) => Path.Combine(directory, $"{id:N}{suffix}");
+}

@@ -1,0 +1,258 @@
+using System.Collections.Concurrent;
+using Microsoft.EntityFrameworkCore;
+using Umbrek.Core.Access;
+using Umbrek.Core.Shell;
+using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Relay;
+using Umbrek.Service.Storage;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Sessions;
+using Umbrek.Wire.Shell;
+
+namespace Umbrek.Service.Shell;
+
+/// <summary>
+/// Records shells where the host policy says so, and hands recordings to whoever may see them: his own to a technician, all of a
+/// place to who administers it.
+/// </summary>
+public sealed partial class RecordingService(IDatabase database, RecordingFiles files, EstateIndex estate, PolicyIndex policies, AccessIndex access, Gate gate, AuditLog audit, ServiceOptions options, TimeProvider time, ILogger<RecordingService> log) : BackgroundService
+{
+    private static readonly TimeSpan Tidying = TimeSpan.FromHours(1);
+
+    /// <summary>Recordings that are being written, or packed.</summary>
+    private readonly ConcurrentDictionary<Guid, Task> open = new();
+
+    /// <summary>What is kept of a shell: what is wanted of the host, and what its own side asks for.</summary>
+    public RecordRule RuleAt(HostSummary host)
+    {
+        var (wanted, own) = (policies.Wanted(host.Id, host.GroupPath).Record ?? RecordRule.None, estate.FindSide(host.Id)?.InForce.Record ?? RecordRule.None);
+        return wanted > own ? wanted : own;
+    }
+
+    /// <summary>Begins a recording where one is asked for.</summary>
+    /// <returns>Null where none is.</returns>
+    /// <exception cref="ProblemException">It can't be written, so there is no shell.</exception>
+    public async Task<(ChannelRecording Told, IChannelTap Tap)?> BeginAsync(HostSummary host, Guid sessionId, ShellWish wish, Asker by, CancellationToken cancel)
+    {
+        var rule = RuleAt(host);
+        if (rule == RecordRule.None)
+        {
+            return null;
+        }
+        var row = new RecordingRow
+        {
+            Id = Guid.CreateVersion7(),
+            SessionId = sessionId,
+            HostId = host.Id,
+            TechnicianId = by.Id,
+            Technician = by.Name,
+            CommandText = wish.Display(),
+            IsTerminal = wish.Terminal is not null,
+            HasKeys = rule == RecordRule.ScreenAndKeys,
+            Continues = wish.ShellId is not null,
+            BeganAt = time.GetUtcNow(),
+        };
+        FileStream file;
+        try
+        {
+            file = files.Create(row.Id);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            Log.NotWritten(log, e);
+            throw new ProblemException(409, ProblemTypes.Conflict, $"Shells of {host.Label} are recorded, and no recording can be written ({e.Message.TrimEnd('.')}); so there is no shell. Make room in the service's data directory.");
+        }
+        var done = new TaskCompletionSource();
+        open[row.Id] = done.Task;
+        try
+        {
+            await using var db = database.Open();
+            db.Recordings.Add(row);
+            await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+        }
+        catch
+        {
+            open.TryRemove(row.Id, out _);
+            await file.DisposeAsync().ConfigureAwait(false);
+            files.Delete(row.Id);
+            throw;
+        }
+        var header = new CastHeader(wish.Terminal ?? TerminalSize.Usual, row.BeganAt, row.CommandText, $"{by.Name} at {host.Label} in {host.GroupPath}", wish.Terminal is null ? null : wish.TerminalType ?? ShellWish.DefaultTerminalType);
+        return (new ChannelRecording(row.Id, row.HasKeys), new ShellRecorder(file, header, row.HasKeys, options.RecordingBytes, time, shell => _ = EndAsync(row.Id, shell, done)));
+    }
+
+    /// <summary>Newest first: one's own, and all of places that one administers.</summary>
+    /// <param name="technician">A part of the technician's name.</param>
+    public async Task<Page<RecordingInfo>> ListAsync(Guid? hostId, string? technician, Guid? shellId, string? cursor, int? limit, Asker by, CancellationToken cancel)
+    {
+        var size = Paging.Size(limit);
+        var (seen, all) = (access.GroupsWith(by.Reach, Permission.See), access.GroupsWith(by.Reach, Permission.Administer));
+        await using var db = database.Open();
+        var rows = db.Recordings.AsNoTracking().Where(r => (hostId == null || r.HostId == hostId) && (shellId == null || r.ShellId == shellId))
+            .Where(r => seen == null || db.Hosts.Any(h => h.Id == r.HostId && seen.Contains(h.GroupId)))
+            .Where(r => r.TechnicianId == by.Id || all == null || db.Hosts.Any(h => h.Id == r.HostId && all.Contains(h.GroupId)));
+        if (!string.IsNullOrWhiteSpace(technician))
+        {
+            var part = technician.Trim().ToLowerInvariant();
+#pragma warning disable CA1304, CA1311, CA1862 // The database compares.
+            rows = rows.Where(r => r.Technician.ToLower().Contains(part));
+#pragma warning restore CA1304, CA1311, CA1862
+        }
+        var total = await rows.CountAsync(cancel).ConfigureAwait(false);
+        if (!string.IsNullOrEmpty(cursor))
+        {
+            var last = Paging.ReadCursor(cursor);
+            var at = await db.Recordings.Where(r => r.Id == last).Select(r => r.BeganAt).FirstOrDefaultAsync(cancel).ConfigureAwait(false);
+            rows = rows.Where(r => r.BeganAt < at || (r.BeganAt == at && r.Id.CompareTo(last) < 0));
+        }
+        var page = await rows.OrderByDescending(r => r.BeganAt).ThenByDescending(r => r.Id).Take(size + 1).ToListAsync(cancel).ConfigureAwait(false);
+        return new Page<RecordingInfo>([.. page.Take(size).Select(r => estate.Find(r.HostId) is { } host ? ToInfo(r, host) : null).OfType<RecordingInfo>()], page.Count > size ? page[size - 1].Id.ToString() : null, total);
+    }
+
+    public async Task<RecordingInfo> GetAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        var row = await db.Recordings.AsNoTracking().FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false);
+        var host = row is null ? null : estate.Find(row.HostId, by.Reach);
+        return host is not null && (row!.TechnicianId == by.Id || by.Reach.May(Permission.Administer, host.GroupPath)) ? ToInfo(row, host) : throw ProblemException.NotFound("recording");
+    }
+
+    /// <summary>What was recorded, as far as it is written; whoever reads it is in the audit log.</summary>
+    public async Task<(RecordingInfo Info, Stream Text)> OpenAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var info = await GetAsync(id, by, cancel).ConfigureAwait(false);
+        var text = files.Open(id) ?? throw new ProblemException(404, ProblemTypes.NotFound, "The file of this recording is gone from the service's data directory.");
+        await audit.AddAsync(by, "recording.watch", $"{info.HostLabel} in {info.GroupPath}", cancel, ("recording", $"{id}"), ("of", info.Technician)).ConfigureAwait(false);
+        return (info, text);
+    }
+
+    /// <summary>Removes a recording that has ended; takes <c>administer</c> at the host.</summary>
+    public async Task DeleteAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var info = await GetAsync(id, by, cancel).ConfigureAwait(false);
+        var host = gate.Host(by, info.HostId, Permission.Administer);
+        if (info.EndedAt is null)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, "It is still being written. End the session first, or wait for its end.");
+        }
+        await using (var db = database.Open())
+        {
+            await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+            await db.Recordings.Where(r => r.Id == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+            await audit.AddAsync(db, by, "recording.delete", $"{host.Label} in {host.GroupPath}", cancel, ("recording", $"{id}"), ("of", info.Technician), ("sha256", info.Sha256)).ConfigureAwait(false);
+            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        }
+        files.Delete(id);
+    }
+
+    /// <summary>Ends what an earlier life of the service left open, and forgets what is past its time, now and every hour.</summary>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(Tidying, time);
+        do
+        {
+            try
+            {
+                await TidyAsync(stoppingToken).ConfigureAwait(false);
+            }
+            catch (Exception e) when (e is not OperationCanceledException)
+            {
+                Log.NotTidied(log, e);
+            }
+        }
+        while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false));
+    }
+
+    public override async Task StopAsync(CancellationToken cancellationToken)
+    {
+        await base.StopAsync(cancellationToken).ConfigureAwait(false);
+        // Channels are over by now; what they recorded is being packed.
+        await Task.WhenAll(open.Values).WaitAsync(cancellationToken).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+    }
+
+    private async Task TidyAsync(CancellationToken cancel)
+    {
+        await using var db = database.Open();
+        foreach (var id in await db.Recordings.Where(r => r.EndedAt == null).Select(r => r.Id).ToListAsync(cancel).ConfigureAwait(false))
+        {
+            if (!open.ContainsKey(id))
+            {
+                await StoreEndAsync(id, shell: null, cancel).ConfigureAwait(false);
+            }
+        }
+        var before = time.GetUtcNow() - TimeSpan.FromDays(options.RecordingDays);
+        var old = await db.Recordings.Where(r => r.EndedAt != null && r.EndedAt < before).Select(r => r.Id).ToListAsync(cancel).ConfigureAwait(false);
+        if (old.Count > 0)
+        {
+            await db.Recordings.Where(r => r.EndedAt != null && r.EndedAt < before).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+            await audit.AddAsync(Caller.Service, "recording.expire", "everything", cancel, ("recordings", $"{old.Count}"), ("older than", $"{options.RecordingDays} days")).ConfigureAwait(false);
+        }
+        var known = (await db.Recordings.Select(r => r.Id).ToListAsync(cancel).ConfigureAwait(false)).ToHashSet();
+        foreach (var id in files.List().Where(id => !known.Contains(id) && !open.ContainsKey(id)))
+        {
+            files.Delete(id);
+        }
+    }
+
+    private async Task EndAsync(Guid id, RecordedShell? shell, TaskCompletionSource done)
+    {
+        try
+        {
+            await Task.Yield();
+            await StoreEndAsync(id, shell, CancellationToken.None).ConfigureAwait(false);
+        }
+        catch (Exception e)
+        {
+            // It is ended with the next tidying.
+            Log.NotTidied(log, e);
+        }
+        finally
+        {
+            open.TryRemove(id, out _);
+            done.SetResult();
+        }
+    }
+
+    /// <summary>A channel to which no shell came leaves no recording; one that broke off with the service has what was written of it.</summary>
+    private async Task StoreEndAsync(Guid id, RecordedShell? shell, CancellationToken cancel)
+    {
+        var packed = await files.PackAsync(id, cancel).ConfigureAwait(false);
+        await using var db = database.Open();
+        var row = await db.Recordings.FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false);
+        if (row is null)
+        {
+            files.Delete(id);
+            return;
+        }
+        if (packed is not { Bytes: > 0 } text)
+        {
+            db.Recordings.Remove(row);
+            await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+            files.Delete(id);
+            return;
+        }
+        row.ShellId = shell?.ShellId ?? row.ShellId;
+        row.User = shell?.User ?? row.User;
+        row.EndedAt = shell is null ? text.WrittenAt : time.GetUtcNow();
+        row.Bytes = text.Bytes;
+        row.Sha256 = text.Sha256;
+        await db.SaveChangesAsync(cancel).ConfigureAwait(false);
+    }
+
+    private static RecordingInfo ToInfo(RecordingRow row, HostSummary host) => new(
+        row.Id, row.SessionId, row.ShellId, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.CommandText, row.User, row.IsTerminal, row.HasKeys, row.Continues,
+        row.BeganAt, row.EndedAt, row.Bytes, row.Sha256);
+
+    private static partial class Log
+    {
+        [LoggerMessage(Level = LogLevel.Error, Message = "A recording could not be begun, so there was no shell")]
+        public static partial void NotWritten(ILogger logger, Exception e);
+
+        [LoggerMessage(Level = LogLevel.Warning, Message = "Recordings could not be tidied; tried again in an hour")]
+        public static partial void NotTidied(ILogger logger, Exception e);
+    }
+}

@@ -59,6 +59,7 @@ export function PoliciesPage() {
               <th scope="col">Notice</th>
               <th scope="col">Access key for</th>
               <th scope="col">Restart</th>
+              <th scope="col">Recording</th>
               <th scope="col">
                 <span className="hidden-text">Acts</span>
               </th>

@@ -4766,6 +4766,8 @@ export interface components {
     ShellWish: {
       /** Format: uuid */
       shellId?: null | string;
+      /** Format: uuid */
+      beginAs?: null | string;
       /** Format: int64 */
       seen?: number;
       terminal?: null | components["schemas"]["TerminalSize"];

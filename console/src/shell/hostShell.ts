@@ -10,6 +10,7 @@ const IDLE_SECONDS = 3600;
 /** The way to a host's shell: a session of one's own, or the one in which the host's key was proven. */
 export class HostShellDoor implements ShellDoor {
   #session: string | undefined;
+  readonly #beginAs = crypto.randomUUID();
 
   /** Of the channel that was opened last. */
   recording: ChannelRecording | undefined;
@@ -28,7 +29,7 @@ export class HostShellDoor implements ShellDoor {
       )) as SessionInfo
     ).id;
     const wish: ShellWish = {
-      ...(shellId ? { shellId } : {}),
+      ...(shellId ? { shellId } : { beginAs: this.#beginAs }),
       seen,
       terminal: size,
       terminalType: "xterm-256color",

@@ -174,6 +174,21 @@ describe("a shell's line", () => {
     expect(t.states.at(-1)).toBe("ended: Its exit status was 3.");
   });
 
+  it("asks once more when its first channel closes before there is a shell, and then says so", async () => {
+    vi.useFakeTimers();
+    try {
+      const t = start();
+      (await t.last()).onclose?.("The other end went away.");
+      expect(t.line.state).toBe("broken");
+      await vi.advanceTimersByTimeAsync(5_000);
+      expect(t.ends).toHaveLength(2);
+      (await t.last()).onclose?.("The other end went away.");
+      expect(t.states.at(-1)).toBe("ended: The other end went away.");
+    } finally {
+      vi.useRealTimers();
+    }
+  });
+
   it("says why there is none", async () => {
     const t = start();
     const host = await t.last();

@@ -28,6 +28,8 @@ export interface ShellEvents {
   opened(shellId: string, user: string): void;
 }
 
+/** Channels that may close before there is a shell; the host begins it once all the same. */
+const MOST_UNOPENED = 1;
 const ACKNOWLEDGE_EVERY = 32 * 1024;
 const utf8 = new TextEncoder();
 
@@ -50,6 +52,7 @@ export class ShellLine {
   #attempt = 0;
   #timer: ReturnType<typeof setTimeout> | undefined;
   #problem: string | undefined;
+  #unopened = 0;
 
   constructor(
     private readonly door: ShellDoor,
@@ -118,6 +121,11 @@ export class ShellLine {
     this.events.state(state, word);
   }
 
+  /** The host was told to begin it, whether or not that was heard. */
+  #mayHaveBegun(): boolean {
+    return this.#shellId !== undefined || this.#unopened > 0;
+  }
+
   #over(): boolean {
     return this.#state === "ended" || this.#state === "left";
   }
@@ -130,6 +138,7 @@ export class ShellLine {
         return;
       }
       this.#socket = socket;
+      this.#unopened++;
       socket.onmessage = (data) => this.#hear(data);
       socket.onclose = (reason) => {
         if (this.#socket !== socket || this.#over()) return;
@@ -139,9 +148,9 @@ export class ShellLine {
     } catch (e) {
       if (this.#over()) return;
       // A session that is over leads nowhere; another one leads to the same shell.
-      if (this.#shellId && e instanceof ServiceProblem && (e.word === "conflict" || e.word === "not-found"))
+      if (this.#mayHaveBegun() && e instanceof ServiceProblem && (e.word === "conflict" || e.word === "not-found"))
         this.door.renew();
-      else if (!this.#shellId || (e instanceof ServiceProblem && [401, 403, 422].includes(e.status))) {
+      else if (!this.#mayHaveBegun() || (e instanceof ServiceProblem && [401, 403, 422].includes(e.status))) {
         this.#finish("ended", e instanceof Error ? e.message : String(e));
         return;
       }
@@ -150,7 +159,7 @@ export class ShellLine {
   }
 
   #broke(why: string): void {
-    if (this.#problem ?? !this.#shellId) {
+    if (this.#problem ?? (!this.#shellId && (this.#unopened === 0 || this.#unopened > MOST_UNOPENED))) {
       this.#finish("ended", this.#problem ?? (why || "The channel to the host broke before there was a shell."));
       return;
     }

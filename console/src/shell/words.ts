@@ -28,6 +28,7 @@ export interface RunEnd {
 /** What is wanted of a host's shell. */
 export interface ShellWish {
   shellId?: string | null;
+  beginAs?: string | null;
   seen: number;
   terminal: TerminalSize;
   terminalType: string;

@@ -107,7 +107,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
         }
         ShellDirectory? directory;
         var began = false;
-        if (wish.ShellId is { } goesOn)
+        if ((wish.ShellId ?? GoesOn(wish.BeginAs)) is { } goesOn)
         {
             directory = Find(goesOn);
             if (directory?.Read()?.TechnicianId != admission.TechnicianId)
@@ -175,7 +175,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
 
     private ShellDirectory Create(ChannelOrder order, ShellAdmission admission)
     {
-        var path = Path.Combine(state.Shells, Guid.CreateVersion7().ToString("N"));
+        var path = Path.Combine(state.Shells, (admission.Wish.BeginAs ?? Guid.CreateVersion7()).ToString("N"));
         OwnerOnly.CreateDirectory(path);
         var directory = new ShellDirectory(path);
         directory.Write(new KeptShell(admission.TechnicianId, order.Technician, admission.Wish with { Seen = 0 }, time.GetUtcNow()));
@@ -263,6 +263,8 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
 
     private IEnumerable<ShellDirectory> Directories() =>
         Directory.Exists(state.Shells) ? Directory.EnumerateDirectories(state.Shells).Where(p => Guid.TryParseExact(Path.GetFileName(p), "N", out _)).Select(p => new ShellDirectory(p)) : [];
+
+    private Guid? GoesOn(Guid? id) => id is { } one && Find(one) is not null ? one : null;
 
     private ShellDirectory? Find(Guid shellId)
     {

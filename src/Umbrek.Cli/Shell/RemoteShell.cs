@@ -27,14 +27,19 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
 {
     private const int AcknowledgeEvery = 32 * 1024;
 
+    /// <summary>Channels that may close before there is a shell; the host begins it once all the same.</summary>
+    private const int MostUnopened = 1;
+
     private readonly Lock gate = new();
     private readonly Queue<byte[]> underWay = new();
     private readonly SemaphoreSlim room = new(0);
     private readonly CancellationTokenSource leaving = new();
     private readonly CancellationTokenSource ended = new();
+    private readonly Guid beginAs = Guid.CreateVersion7();
     private ShellFrames? connected;
     private ShellSession? session;
     private Guid? shellId = first.ShellId;
+    private int unopened;
     private long received = first.Seen;
     private long sent;
     private long taken;
@@ -71,6 +76,9 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
     /// <summary>Cancelled when it is over, one way or another.</summary>
     public CancellationToken Over => ended.Token;
 
+    /// <summary>The host was told to begin it, whether or not that was heard.</summary>
+    private bool MayHaveBegun => shellId is not null || unopened > 0;
+
     /// <summary>Leaves the shell; it goes on.</summary>
     public void Leave() => leaving.Cancel();
 
@@ -95,13 +103,13 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
                     }
                     why = brokeBecause ?? "The line broke";
                 }
-                catch (ApiException e) when (shellId is not null && brokeAt is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
+                catch (ApiException e) when (MayHaveBegun && brokeAt is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
                 {
                     // The session is over, with the service that held it: another one leads to the same shell.
                     session = null;
                     why = e.Message;
                 }
-                catch (Exception e) when (shellId is not null && e is UnreachableException or WebSocketException or IOException or ApiException { Problem.Word: ProblemTypes.HostAway })
+                catch (Exception e) when (MayHaveBegun && e is UnreachableException or WebSocketException or IOException or ApiException { Problem.Word: ProblemTypes.HostAway })
                 {
                     why = e.Message;
                 }
@@ -226,9 +234,10 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
     /// <returns>Whether there is nothing to come back to, and how the shell ended.</returns>
     private async Task<(bool Over, RunEnd? End)> ConnectAsync(Action isUp, CancellationToken cancel)
     {
-        var wish = first with { ShellId = shellId, Seen = received, Terminal = size };
+        var wish = first with { ShellId = shellId, BeginAs = shellId is null ? beginAs : null, Seen = received, Terminal = size };
         var (socket, ticket) = await ChannelSocket.OpenAsync(api, pin, session!.Id, new NewChannel(ChannelKinds.Shell, wish, session.Seal?.Invoke(wish), usesVault && session.Seal is null), cancel).ConfigureAwait(false);
         Recording = ticket.Recording;
+        unopened++;
         using (socket)
         {
             using var frames = new ShellFrames(socket);
@@ -270,7 +279,7 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
                 }
                 brokeBecause = frames.ClosedBecause;
             }
-            return shellId is null ? throw new ClientException(frames.ClosedBecause ?? "The channel to the host broke before there was a shell. Try again.") : (false, null);
+            return shellId is null && unopened > MostUnopened ? throw new ClientException(frames.ClosedBecause ?? "The channel to the host broke before there was a shell. Try again.") : (false, null);
         }
     }
 

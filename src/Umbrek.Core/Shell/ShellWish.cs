@@ -10,6 +10,9 @@ public sealed partial record ShellWish
     /// <summary>A shell that goes on; null begins one.</summary>
     public Guid? ShellId { get; init; }
 
+    /// <summary>The id under which a new one begins. When one of that id goes on there it is that one: what is asked for again after a broken line begins once.</summary>
+    public Guid? BeginAs { get; init; }
+
     /// <summary>With <see cref="ShellId"/>: how many bytes of its output were seen already.</summary>
     public long Seen { get; init; }
 
@@ -64,6 +67,10 @@ public sealed partial record ShellWish
         if (KeepSeconds is < 0 or > MostSeconds || IdleSeconds is < 60 or > MostSeconds)
         {
             return "A shell goes on alone for at most a day, and waits for a key from a minute to a day.";
+        }
+        if (BeginAs is { } own && (ShellId is not null || own == Guid.Empty))
+        {
+            return "A shell either begins under an id, or goes on under one; say which.";
         }
         if (Seen < 0)
         {

@@ -132,7 +132,7 @@ public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys,
         }
         else if (fromHost && shell is not null && word?.Ended is { } end)
         {
-            Write(writer.Marker(Since, end.Reason ?? $"ended with {end.ExitStatus}"));
+            Write(writer.Marker(Since, end.Reason ?? $"ended with exit status {end.ExitStatus}"));
         }
     }
 

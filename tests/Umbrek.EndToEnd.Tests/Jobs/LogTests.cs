@@ -41,6 +41,8 @@ public sealed class LogTests
             json.RootElement.EnumerateArray().ShouldHaveSingleItem().GetProperty("text").GetString().ShouldBe("the tide \"turns\", again");
         }
         (await world.ClientAsync(null, "log", "show", "quay-ticket-01", "--text", "kiosk", "--severity", "error")).Stdout.ShouldMatch(@"\A\d{4}-\d\d-\d\d \d\d:\d\d:\d\d  error        kiosk\[\d+\]: no paper\n\z");
+        await WriteAsync(host, $"MESSAGE={new string('x', 5000)}\nPRIORITY=6\nSYSLOG_IDENTIFIER=ebb");
+        await Wait.UntilAsync(async () => (await world.ClientAsync(null, "log", "show", "quay-ticket-01", "--text", "ebb")).Stdout.Contains("a text of more than 4 KiB", StringComparison.Ordinal), "the long line to be told of");
         (await world.ClientAsync(null, "log", "show", "quay-ticket-01", "--text", "lantern")).ShouldSatisfyAllConditions(r => r.Status.ShouldBe(4), r => r.Stderr.ShouldBe("The journal of quay-ticket-01 has no such line.\n"));
         (await world.ClientAsync(null, "log", "show", "quay-ticket-01", "--severity", "loud")).Stderr.ShouldContain("'loud' is no severity");
         (await host.RunAsync("printf '2026-11-26T08:00:00Z quay kiosk[3]: ERROR no ink\\nwhat follows\\n' >/var/log/kiosk.log")).Status.ShouldBe(0);

@@ -99,7 +99,7 @@ public sealed class RecordingTests : IAsyncLifetime
         await page.GetByRole(AriaRole.Button, new() { Name = "Again" }).WaitForAsync();
         await UntilShownAsync("tide-42");
         await page.GetByLabel("What was typed last").GetByText("echo tide-$((6*7))↵").WaitForAsync();
-        await page.GetByText("ended with 0").WaitForAsync();
+        await page.GetByText("ended with exit status 0").WaitForAsync();
         (await browser.ViolationsAsync()).ShouldBe("");
         // At its beginning it shows nothing of that.
         await page.GetByRole(AriaRole.Slider, new() { Name = "Where in the recording" }).PressAsync("Home");

@@ -93,7 +93,7 @@ public sealed class RecordingTests
         (header.Size, header.Title).ShouldBe((new TerminalSize(90, 20), "Ines Okafor at quay-ticket-01 in Saltmarsh Ferry/Quay"));
         Of(events, CastKind.Output).ShouldContain("hostname\r\nquay-ticket-01\r\n");
         Of(events, CastKind.Input).ShouldBe("");
-        Of(events, CastKind.Marker).ShouldBe("ended with 0");
+        Of(events, CastKind.Marker).ShouldBe("ended with exit status 0");
         // What is fetched is what was recorded.
         var (_, _, response) = await service.SendAsync(HttpMethod.Get, $"/api/v1/recordings/{info.Id}/cast");
         Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(await response.Content.ReadAsByteArrayAsync())).ShouldBe(info.Sha256);
@@ -119,7 +119,7 @@ public sealed class RecordingTests
         var info = await EndedAsync(service.Api, piped.Id);
         (info.CommandText, info.IsTerminal).ShouldBe(("hostname; exit 3", false));
         (_, events) = await CastAsync(service.Api, info.Id);
-        (Of(events, CastKind.Output), Of(events, CastKind.Marker)).ShouldBe(("quay-ticket-01\n", "ended with 3"));
+        (Of(events, CastKind.Output), Of(events, CastKind.Marker)).ShouldBe(("quay-ticket-01\n", "ended with exit status 3"));
     }
 
     [Fact]

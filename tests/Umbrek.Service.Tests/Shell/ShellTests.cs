@@ -89,6 +89,28 @@ public sealed class ShellTests
     }
 
     [Fact]
+    public async Task What_is_asked_for_again_under_its_id_begins_once()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        var wish = Terminal with { BeginAs = Guid.CreateVersion7() };
+        // The line breaks before anything was heard.
+        (await ChannelSocket.OpenAsync(service.Api, null, session.Id, new NewChannel(ChannelKinds.Shell, wish), default)).Socket.Dispose();
+        await Wait.UntilAsync(async () => (await ListAsync(service.Api, agent.Id)).Count == 1, "it to begin");
+        var (socket, _) = await ChannelSocket.OpenAsync(service.Api, null, session.Id, new NewChannel(ChannelKinds.Shell, wish), default);
+        using (socket)
+        {
+            using var frames = new ShellFrames(socket);
+            (await frames.ReceiveAsync(default))!.Value.Word!.Opened!.ShellId.ShouldBe(wish.BeginAs.Value);
+        }
+        (await ListAsync(service.Api, agent.Id)).ShouldHaveSingleItem();
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail");
+        (await HearAsync(tomasz, await SessionAsync(tomasz, agent.Id), wish)).Last.Problem!.ShouldContain("That shell has ended");
+        (await Should.ThrowAsync<ApiException>(() => ChannelAsync(service.Api, session, new NewChannel(ChannelKinds.Shell, wish with { ShellId = wish.BeginAs })))).Message.ShouldContain("say which");
+    }
+
+    [Fact]
     public async Task A_session_has_so_many_channels_and_no_more()
     {
         await using var service = await TestService.StartAsync();

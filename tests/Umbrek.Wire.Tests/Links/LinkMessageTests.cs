@@ -57,6 +57,7 @@ public sealed class LinkMessageTests
 
     private static readonly ShellWish Wish = new()
     {
+        BeginAs = Guid.CreateVersion7(),
         ShellId = Id,
         Seen = 3,
         Terminal = new TerminalSize(133, 41),

@@ -19,6 +19,9 @@ internal static class Journal
     private const int MostLooked = 500_000;
     private const int LongestText = 16 * 1024;
 
+    /// <summary>Instead of a text that journalctl leaves out of its JSON, over 4 KiB.</summary>
+    private const string TooLong = "(a text of more than 4 KiB; on the host 'journalctl --all' shows it)";
+
     private static readonly string[] Directories = ["/run/log/journal", "/var/log/journal"];
 
     public static bool IsThere => Directories.Any(d => Directory.Exists(d) && Directory.EnumerateFiles(d, "*.journal", new EnumerationOptions { RecurseSubdirectories = true, MaxRecursionDepth = 1, IgnoreInaccessible = true }).Any());
@@ -108,6 +111,7 @@ internal static class Journal
         yield return "--no-pager";
         yield return "--quiet";
         yield return "--output=json";
+        yield return "--output-fields=MESSAGE,PRIORITY,SYSLOG_IDENTIFIER,SYSLOG_PID,_COMM,_PID";
         if (wish.Service is { } service)
         {
             yield return $"--unit={LinuxServiceList.NameOf(service)}.service";
@@ -140,7 +144,7 @@ internal static class Journal
                 int.TryParse(Of("PRIORITY"), CultureInfo.InvariantCulture, out var priority) && priority is >= 0 and <= 7 ? (LogSeverity)priority : null,
                 Of("SYSLOG_IDENTIFIER") ?? Of("_COMM"),
                 int.TryParse(Of("_PID") ?? Of("SYSLOG_PID"), CultureInfo.InvariantCulture, out var pid) ? pid : null,
-                Of("MESSAGE") is { } text ? text.Length > LongestText ? text[..LongestText] : text : "");
+                Of("MESSAGE") is { } text ? text.Length > LongestText ? text[..LongestText] : text : entry.RootElement.TryGetProperty("MESSAGE", out _) ? TooLong : "");
         }
         catch (JsonException)
         {

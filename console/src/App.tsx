@@ -33,6 +33,7 @@ const NewScriptPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ de
 const NextVersionPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NextVersionPage })));
 const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
 const PeoplePage = lazy(() => import("./access/PeoplePage").then((m) => ({ default: m.PeoplePage })));
+const LetInPage = lazy(() => import("./access/LetInPage").then((m) => ({ default: m.LetInPage })));
 const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ default: m.AccountPage })));
 const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
@@ -99,6 +100,7 @@ function Inside() {
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/people" element={<PeoplePage />} />
         <Route path="/account" element={<AccountPage />} />
+        <Route path="/account/client" element={<LetInPage />} />
         <Route path="/people/reach" element={<ReachPage />} />
         <Route path="/people/roles" element={<RolesPage />} />
         <Route path="/people/vault" element={<VaultPage />} />

@@ -117,7 +117,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
     [
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>),
+        typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>), typeof(WordConverter<PairingState>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
@@ -241,6 +241,11 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(NewChannel))]
 [JsonSerializable(typeof(Page<ShellInfo>))]
 [JsonSerializable(typeof(ShellInfo))]
+[JsonSerializable(typeof(NewPairing))]
+[JsonSerializable(typeof(PairingBegun))]
+[JsonSerializable(typeof(PairingInfo))]
+[JsonSerializable(typeof(PairingClaim))]
+[JsonSerializable(typeof(PairingAnswer))]
 [JsonSerializable(typeof(RecordingInfo))]
 [JsonSerializable(typeof(Page<RecordingInfo>))]
 [JsonSerializable(typeof(List<RecordingInfo>))]

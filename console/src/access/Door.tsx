@@ -148,7 +148,11 @@ function DoorForm({ first }: { first: boolean }) {
         </Button>
       )}
       {!first && provider && (
-        <Button variant="default" component="a" href="/sso/begin">
+        <Button
+          variant="default"
+          component="a"
+          href={`/sso/begin?to=${encodeURIComponent(window.location.pathname + (outcome ? "" : window.location.search))}`}
+        >
           Sign in with {provider}
         </Button>
       )}

@@ -202,6 +202,7 @@ export type DeviceInfo = MayMiss<Schemas["DeviceInfo"]>;
 export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
 export type ShellInfo = Schemas["ShellInfo"];
 export type RecordingInfo = MayMiss<Schemas["RecordingInfo"]>;
+export type PairingInfo = MayMiss<Schemas["PairingInfo"]>;
 export type ChannelRecording = Schemas["ChannelRecording"];
 export type ChannelTicket = Schemas["ChannelTicket"];
 export type SealedOrder = Schemas["SealedOrder"];

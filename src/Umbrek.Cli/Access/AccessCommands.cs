@@ -33,14 +33,21 @@ public static class AccessCommands
     public static Command SignIn(ClientContext client)
     {
         var (url, name, stdin, trust) = Common();
-        var command = ClientCommands.Named("sign-in", "Signs in and remembers it for this user.", "umbrek sign-in https://localhost:8443 --name 'Ines Okafor'");
+        var command = ClientCommands.Named("sign-in", "Signs in and remembers it for this user.", "umbrek sign-in https://localhost:8443 --name 'Ines Okafor'\n  umbrek sign-in https://localhost:8443 --browser");
         var code = new Option<string?>("--code") { Description = "With a second factor: the six digits that the app shows, or a recovery code." };
         var remember = new Option<bool>("--remember") { Description = "With a second factor: ask for its code on this device no more for 30 days." };
-        command.Add(url, name, stdin, code, remember, trust);
+        var browser = new Option<bool>("--browser") { Description = "Sign in with a browser instead, here or on another device: with a passkey, single sign-on, or whatever you use there." };
+        command.Add(url, name, stdin, code, remember, browser, trust);
         command.SetAction(async (parsed, cancel) =>
         {
             var service = ReadAddress(parsed.GetRequiredValue(url));
             var key = await ServiceTrust.DecideAsync(service, parsed.GetValue(trust), cancel).ConfigureAwait(false);
+            if (parsed.GetValue(browser))
+            {
+                return parsed.GetValue(name) is null && !parsed.GetValue(stdin) && parsed.GetValue(code) is null
+                    ? await PairAsync(client, parsed, service, key, cancel).ConfigureAwait(false)
+                    : throw new ClientException("With --browser the browser says who you are: leave out name, password and code.", ExitCodes.WrongUse);
+            }
             var who = parsed.GetValue(name) ?? (Prompt.CanAsk ? Prompt.Line("Name: ") : throw new ClientException("Say who signs in: --name NAME", ExitCodes.WrongUse));
             return await SignInAsync(client, parsed, service, key, who, Prompt.Password(parsed.GetValue(stdin), "Password: "), parsed.GetValue(code), parsed.GetValue(remember), cancel).ConfigureAwait(false);
         });
@@ -85,6 +92,33 @@ public static class AccessCommands
             code = Prompt.CanAsk ? Prompt.Line("Code of your authenticator app: ") : throw new ClientException("This account has a second factor; give the code with --code. For scripts make a token: umbrek token new", ExitCodes.NotSignedIn);
             answer = await TryAsync().ConfigureAwait(false);
         }
+        return await KeepAsync(client, parsed, service, key, answer, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Waits until a browser in which the technician is signed in has let this client in.</summary>
+    private static async Task<int> PairAsync(ClientContext client, ParseResult parsed, Uri service, string? key, CancellationToken cancel)
+    {
+        using var api = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key));
+        var begun = await api.PostAsync("sign-in/pairings", new NewPairing(Environment.MachineName, client.State.DeviceKey()), WireJson.Default.NewPairing, WireJson.Default.PairingBegun, cancel).ConfigureAwait(false);
+        var minutes = Math.Max(1, (int)Math.Round((begun.ExpiresAt - client.Time.GetUtcNow()).TotalMinutes));
+        await Console.Error.WriteLineAsync($"Open {new Uri(service, begun.Page)} in a browser, sign in there, and let in the client with the code {begun.Code}.\nWaiting for that, {minutes} min at most; Ctrl-C gives up.").ConfigureAwait(false);
+        while (true)
+        {
+            var answer = await api.PostAsync("sign-in/pairings/claim", new PairingClaim(begun.Secret), WireJson.Default.PairingClaim, WireJson.Default.PairingAnswer, cancel).ConfigureAwait(false);
+            if (answer.SignIn is { } signedIn)
+            {
+                return await KeepAsync(client, parsed, service, key, signedIn, cancel).ConfigureAwait(false);
+            }
+            if (answer.State != PairingState.Waiting)
+            {
+                throw new ClientException("The browser refused this client.", ExitCodes.NotSignedIn);
+            }
+            await Task.Delay(TimeSpan.FromSeconds(begun.PollSeconds), client.Time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private static async Task<int> KeepAsync(ClientContext client, ParseResult parsed, Uri service, string? key, SignInAnswer answer, CancellationToken cancel)
+    {
         client.State.Save(new SignedIn(service, key, answer.Technician.Name, answer.Token!, answer.ExpiresAt));
         Listing.Say(client.Format(parsed), $"Signed in at {service.Authority} as {answer.Technician.Name}.", new SignInReport(service, answer.Technician.Name, true, answer.ExpiresAt), ClientJson.Default.SignInReport);
         using var signedIn = new ApiClient(service, key is null ? null : Wire.Links.ServicePin.Parse(key), answer.Token);

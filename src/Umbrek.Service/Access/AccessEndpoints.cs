@@ -38,11 +38,32 @@ public static class AccessEndpoints
         access.MapPost("/sign-in/passkey", (PasskeyService service, FailureLimiter limiter, HttpContext http, PasskeyProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.SignInAsync(proof, http, cancel).ConfigureAwait(false))))
             .AllowAnonymous().WithName("signInWithPasskey").WithSummary("Signs in with a passkey, for a cookie.");
+        access.MapPost("/sign-in/pairings", (PairingService service, FailureLimiter limiter, HttpContext http, NewPairing wish) =>
+            limiter.GuardAsync(http, () => Task.FromResult(TypedResults.Ok(service.Begin(wish, http)))))
+            .AllowAnonymous().WithName("beginPairing").WithSummary("Begins signing a client in by its technician's browser: the client shows the code, and asks what became of it (after RFC 8628).");
+        access.MapPost("/sign-in/pairings/claim", (PairingService service, FailureLimiter limiter, HttpContext http, PairingClaim claim, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await service.ClaimAsync(claim, http, cancel).ConfigureAwait(false))))
+            .AllowAnonymous().WithName("claimPairing").WithSummary("What became of a client that waits to be let in; with its bearer token when it was, once.");
+        access.MapGet("/sign-in/pairings/{code}", (PairingService service, FailureLimiter limiter, HttpContext http, string code) =>
+            limiter.GuardAsync(http, () => Task.FromResult(TypedResults.Ok(service.Get(code)))))
+            .Own().WithName("getPairing").WithSummary("A client that waits to be let in.");
+        access.MapPost("/sign-in/pairings/{code}/allow", (PairingService service, FailureLimiter limiter, HttpContext http, Asker by, string code, CancellationToken cancel) =>
+            limiter.GuardAsync(http, () => DecideAsync(service, code, allowed: true, by, cancel)))
+            .Own().WithName("allowPairing").WithSummary("Lets a client in as oneself.");
+        access.MapPost("/sign-in/pairings/{code}/refuse", (PairingService service, FailureLimiter limiter, HttpContext http, Asker by, string code, CancellationToken cancel) =>
+            limiter.GuardAsync(http, () => DecideAsync(service, code, allowed: false, by, cancel)))
+            .Own().WithName("refusePairing").WithSummary("Refuses a client that waits.");
         access.MapPost("/sign-out", async Task<NoContent> (SignInService service, HttpContext http, Asker by, CancellationToken cancel) =>
         {
             await service.SignOutAsync(http, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
         }).Own().WithName("signOut").WithSummary("Ends the caller's own sign-in.");
+    }
+
+    private static async Task<NoContent> DecideAsync(PairingService service, string code, bool allowed, Asker by, CancellationToken cancel)
+    {
+        await service.DecideAsync(code, allowed, by, cancel).ConfigureAwait(false);
+        return TypedResults.NoContent();
     }
 
     private static void MapTechnicians(RouteGroupBuilder technicians)

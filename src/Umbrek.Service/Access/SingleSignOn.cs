@@ -63,7 +63,7 @@ public static class SingleSignOn
         }
         RequestDelegate begin = async http =>
         {
-            var how = new AuthenticationProperties { RedirectUri = "/" };
+            var how = new AuthenticationProperties { RedirectUri = Local(http.Request.Query["to"]) };
             if (http.Request.Query["link"] == "yes")
             {
                 // Whose account it is to be linked to goes along under the service's seal: on the way back the cookie does not come.
@@ -117,8 +117,11 @@ public static class SingleSignOn
         }
         var signIn = services.GetRequiredService<SignInService>();
         await signIn.OpenAsync(known, new SignInRequest(known.UserName ?? "", "", SignInUse.Cookie), http, "single sign-on", http.RequestAborted).ConfigureAwait(false);
-        http.Response.Redirect("/");
+        http.Response.Redirect(Local(context.ReturnUri));
     }
+
+    /// <summary>A page of the console, and nothing that leads elsewhere.</summary>
+    private static string Local(string? to) => to is ['/', ..] && to is not ['/', '/' or '\\', ..] && !to.Any(char.IsControl) ? to : "/";
 
     /// <summary>Back to the console, which says in words what came of it.</summary>
     private static Task BackAsync(HttpContext http, string outcome)

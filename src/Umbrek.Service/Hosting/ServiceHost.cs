@@ -229,6 +229,8 @@ public static class ServiceHost
         services.AddSingleton<SignIns>();
         services.AddScoped<TechnicianService>();
         services.AddScoped<SignInService>();
+        services.AddSingleton<Pairings>();
+        services.AddScoped<PairingService>();
         services.AddScoped<SecondFactorService>();
         services.AddSingleton<Devices>();
         services.AddSingleton<DummyPassword>();

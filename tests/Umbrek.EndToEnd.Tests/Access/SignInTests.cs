@@ -85,9 +85,47 @@ public sealed class SignInTests
         await page.GetByText("You sign in as ines there.").WaitForAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "sign out" }).ClickAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Sign in with Halyard & Wick" }).ClickAsync();
-        await page.GetByRole(AriaRole.Heading, new() { Name = "What needs a person" }).WaitForAsync();
+        // It leads back to where one was.
+        await page.GetByRole(AriaRole.Heading, new() { Name = World.Name }).WaitForAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "sign out" }).ClickAsync();
+
+        // A client is let in by whatever way one signs in with a browser.
+        await using (var client = StartSignIn(world))
+        {
+            await client.UntilSaidAsync("let in the client with the code");
+            var (address, code) = Asked(client);
+            await page.GotoAsync(address);
+            await page.GetByRole(AriaRole.Link, new() { Name = "Sign in with Halyard & Wick" }).ClickAsync();
+            await page.GetByLabel("Code", new() { Exact = true }).GetByText(code).WaitForAsync();
+            (await browser.ViolationsAsync()).ShouldBeEmpty();
+            await page.GetByRole(AriaRole.Button, new() { NameRegex = new("^Let .* in as Ines Okafor$") }).ClickAsync();
+            await client.UntilSaidAsync("as Ines Okafor.");
+            await Wait.UntilAsync(() => client.HasExited, "the client to be done");
+            client.ExitCode.ShouldBe(0);
+            (await world.ClientAsync(null, "technician", "list")).Stdout.ShouldContain("Ines Okafor");
+        }
+        await using (var client = StartSignIn(world))
+        {
+            await client.UntilSaidAsync("let in the client with the code");
+            await page.GotoAsync($"{world.Address}account/client");
+            await page.GetByLabel("Code").FillAsync(Asked(client).Code.ToLowerInvariant());
+            await page.GetByRole(AriaRole.Button, new() { Name = "Find the client" }).ClickAsync();
+            await page.GetByRole(AriaRole.Button, new() { Name = "Refuse it" }).ClickAsync();
+            await client.UntilSaidAsync("The browser refused this client.");
+            await Wait.UntilAsync(() => client.HasExited, "the client to be done");
+            client.ExitCode.ShouldBe(6);
+        }
         await page.GotoAsync($"{world.Address}account");
         await page.GetByRole(AriaRole.Button, new() { Name = "Unlink" }).ClickAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Link me" }).WaitForAsync();
+    }
+
+    private static TestPrograms StartSignIn(World world) => TestPrograms.Start(
+        "umbrek", ["sign-in", $"{world.Address}", "--browser", "--trust", $"{world.Pin}"], new Dictionary<string, string> { ["UMBREK_HOME"] = world.In("client") });
+
+    private static (string Address, string Code) Asked(TestPrograms client)
+    {
+        var found = System.Text.RegularExpressions.Regex.Match(string.Join('\n', client.Lines), "Open (https://\\S+code=([A-Z-]{9})) in a browser");
+        return (found.Groups[1].Value, found.Groups[2].Value);
     }
 }

@@ -40,6 +40,7 @@ public sealed class EveryEndpointTests
         addRelease           Everywhere administer
         addScriptVersion     Somewhere  run
         addTeamMember        Everywhere administer
+        allowPairing         Own        see
         backUpVault          Everywhere administer
         beginPasskey         Own        see
         beginSecondFactor    Own        see
@@ -123,6 +124,7 @@ public sealed class EveryEndpointTests
         getNotice            Somewhere  see
         getOutput            Somewhere  run or power
         getOverview          Own        see
+        getPairing           Own        see
         getPolicy            Own        see
         getPreference        Own        see
         getRecording         Somewhere  see
@@ -179,6 +181,7 @@ public sealed class EveryEndpointTests
         openSession          Host       see
         openedHost           Host       see
         refreshHost          Host       see
+        refusePairing        Own        see
         removeCheck          Somewhere  configure
         removeField          Group      configure
         removeGroup          Group      configure
@@ -455,7 +458,7 @@ public sealed class EveryEndpointTests
 
         public async Task<(HttpStatusCode Status, string Body)> AskAsync(Asked endpoint, bool inside)
         {
-            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{shellId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{name}", "hosts").Replace("{key}", $"loud-{inside}".ToLowerInvariant());
+            var path = endpoint.Pattern.Replace("{id:guid}", $"{IdFor(endpoint, inside)}").Replace("{fieldId:guid}", $"{Field}").Replace("{technicianId:guid}", $"{Somebody}").Replace("{deviceId:guid}", $"{Guid.Empty}").Replace("{shellId:guid}", $"{Guid.Empty}").Replace("{passkeyId}", "none").Replace("{code}", service.Get<Pairings>().Begin("laptop", null, $"{Guid.NewGuid()}").Code).Replace("{name}", "hosts").Replace("{key}", $"loud-{inside}".ToLowerInvariant());
             using var request = new HttpRequestMessage(new HttpMethod(endpoint.Method), path.TrimStart('/') + Query(endpoint.Name, inside));
             if (Body(endpoint.Name, inside) is { } body)
             {

@@ -98,6 +98,12 @@ public sealed class SignInWaysTests
         (await ines.GoAsync("sso/begin?link=yes")).ShouldBe("/account?sso=linked");
         (await service.Api.GetAsync("me/linked-logins", WireJson.Default.PageLinkedLogin, default)).Items.Single().Name.ShouldBe(TestService.Name);
         (await stranger.GoAsync("sso/begin")).ShouldBe("/");
+        // It leads back to where one was, and nowhere else.
+        (await stranger.GoAsync("sso/begin?to=%2Faccount%2Fclient%3Fcode%3DBCDF-GHJK")).ShouldBe("/account/client?code=BCDF-GHJK");
+        foreach (var elsewhere in new[] { "%2F%2Forrin.example", "%2F%5Corrin.example", "https%3A%2F%2Forrin.example", "%2F%0Aorrin" })
+        {
+            (await stranger.GoAsync($"sso/begin?to={elsewhere}")).ShouldBe("/");
+        }
         (await stranger.MeAsync()).ShouldBe(TestService.Name);
 
         // One person there is one technician here.

@@ -58,7 +58,7 @@ public sealed class HttpTests
     public async Task No_endpoint_but_the_named_ones_answers_a_stranger()
     {
         await using var service = await TestService.StartAsync();
-        string[] open = ["GET /api/v1/set-up", "POST /api/v1/set-up", "POST /api/v1/sign-in", "GET /api/v1/sign-in/ways", "POST /api/v1/sign-in/passkey/begin", "POST /api/v1/sign-in/passkey", "POST /api/v1/enrolments", "GET /api/v1/offers/{secret}"];
+        string[] open = ["GET /api/v1/set-up", "POST /api/v1/set-up", "POST /api/v1/sign-in", "GET /api/v1/sign-in/ways", "POST /api/v1/sign-in/passkey/begin", "POST /api/v1/sign-in/passkey", "POST /api/v1/sign-in/pairings", "POST /api/v1/sign-in/pairings/claim", "POST /api/v1/enrolments", "GET /api/v1/offers/{secret}"];
         var description = JsonDocument.Parse((await service.SendAsync(HttpMethod.Get, "/openapi/v1.json", signedIn: false)).Body).RootElement;
         var seen = 0;
         foreach (var path in description.GetProperty("paths").EnumerateObject())

@@ -28,10 +28,7 @@ public sealed class DemoShells(DemoWorld world)
 
     private async Task WorkAsync(ApiClient lead, ScenarioShell shell, CancellationToken cancel)
     {
-        using var anonymous = new ApiClient(world.Address, world.Pin);
-        var account = world.Accounts.Find(a => a.Name == shell.Technician)!;
-        var answer = await anonymous.PostAsync("sign-in", new SignInRequest(account.Name, account.Password, SignInUse.Token, "demo"), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
-        using var api = new ApiClient(world.Address, world.Pin, answer.Token);
+        using var api = await SignInAsync(shell.Technician, cancel).ConfigureAwait(false);
         var page = await lead.GetAsync($"hosts?selection={Uri.EscapeDataString(shell.Host)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false);
         if (page.Items is not [var host, ..])
         {
@@ -52,6 +49,19 @@ public sealed class DemoShells(DemoWorld world)
         }
         await TypeAsync(api, session, shell, cancel).ConfigureAwait(false);
         await api.ActAsync(HttpMethod.Post, $"sessions/{session.Id}/end", cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>The lead is signed in already: another device of hers would ask whether it is hers.</summary>
+    private async Task<ApiClient> SignInAsync(string technician, CancellationToken cancel)
+    {
+        var account = world.Accounts.Find(a => a.Name == technician)!;
+        if (account == world.Accounts[0])
+        {
+            return await world.SignInAsync(cancel).ConfigureAwait(false);
+        }
+        using var anonymous = new ApiClient(world.Address, world.Pin);
+        var answer = await anonymous.PostAsync("sign-in", new SignInRequest(account.Name, account.Password, SignInUse.Token, "demo"), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, cancel).ConfigureAwait(false);
+        return new ApiClient(world.Address, world.Pin, answer.Token);
     }
 
     private async Task TypeAsync(ApiClient api, SessionInfo session, ScenarioShell shell, CancellationToken cancel)

@@ -43,7 +43,8 @@ public sealed class RecordingFiles(ServiceOptions options)
         var (plain, packed) = (PathOf(id, Plain), PathOf(id, Packed));
         if (!File.Exists(plain))
         {
-            return null;
+            // Packed already, by a life of the service that had no time to say so.
+            return File.Exists(packed) ? await ReadAsync(packed, cancel).ConfigureAwait(false) : null;
         }
         var writtenAt = File.GetLastWriteTimeUtc(plain);
         long bytes;
@@ -63,9 +64,24 @@ public sealed class RecordingFiles(ServiceOptions options)
             }
             to.Flush(flushToDisk: true);
         }
+        File.SetLastWriteTimeUtc(half, writtenAt);
         File.Move(half, packed, overwrite: true);
         File.Delete(plain);
         return (bytes, Convert.ToHexStringLower(hash), new DateTimeOffset(writtenAt, TimeSpan.Zero));
+    }
+
+    private static async Task<(long Bytes, string Sha256, DateTimeOffset WrittenAt)> ReadAsync(string packed, CancellationToken cancel)
+    {
+        await using var text = new GZipStream(File.OpenRead(packed), CompressionMode.Decompress);
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        var buffer = new byte[64 * 1024];
+        long bytes = 0;
+        while (await text.ReadAsync(buffer, cancel).ConfigureAwait(false) is > 0 and var got)
+        {
+            hash.AppendData(buffer, 0, got);
+            bytes += got;
+        }
+        return (bytes, Convert.ToHexStringLower(hash.GetCurrentHash()), new DateTimeOffset(File.GetLastWriteTimeUtc(packed), TimeSpan.Zero));
     }
 
     public void Delete(Guid id)

@@ -56,6 +56,9 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             Continues = wish.ShellId is not null,
             BeganAt = time.GetUtcNow(),
         };
+        // Known before there is a file: what nobody knows is removed.
+        var done = new TaskCompletionSource();
+        open[row.Id] = done.Task;
         FileStream file;
         try
         {
@@ -63,11 +66,10 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
+            open.TryRemove(row.Id, out _);
             Log.NotWritten(log, e);
             throw new ProblemException(409, ProblemTypes.Conflict, $"Shells of {host.Label} are recorded, and no recording can be written ({e.Message.TrimEnd('.')}); so there is no shell. Make room in the service's data directory.");
         }
-        var done = new TaskCompletionSource();
-        open[row.Id] = done.Task;
         try
         {
             await using var db = database.Open();
@@ -191,8 +193,9 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             await db.Recordings.Where(r => r.EndedAt != null && r.EndedAt < before).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
             await audit.AddAsync(Caller.Service, "recording.expire", "everything", cancel, ("recordings", $"{old.Count}"), ("older than", $"{options.RecordingDays} days")).ConfigureAwait(false);
         }
+        var present = files.List();
         var known = (await db.Recordings.Select(r => r.Id).ToListAsync(cancel).ConfigureAwait(false)).ToHashSet();
-        foreach (var id in files.List().Where(id => !known.Contains(id) && !open.ContainsKey(id)))
+        foreach (var id in present.Where(id => !known.Contains(id) && !open.ContainsKey(id)))
         {
             files.Delete(id);
         }
@@ -220,7 +223,6 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
     /// <summary>A channel to which no shell came leaves no recording; one that broke off with the service has what was written of it.</summary>
     private async Task StoreEndAsync(Guid id, RecordedShell? shell, CancellationToken cancel)
     {
-        var packed = await files.PackAsync(id, cancel).ConfigureAwait(false);
         await using var db = database.Open();
         var row = await db.Recordings.FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false);
         if (row is null)
@@ -228,6 +230,11 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             files.Delete(id);
             return;
         }
+        if (row.EndedAt is not null)
+        {
+            return;
+        }
+        var packed = await files.PackAsync(id, cancel).ConfigureAwait(false);
         if (packed is not { Bytes: > 0 } text)
         {
             db.Recordings.Remove(row);

@@ -231,23 +231,26 @@ public sealed class RecordingTests
         var ended = (await TypeAsync(service.Api, await SessionAsync(service.Api, agent.Id), Terminal, "exit")).Recording!.Id;
         var text = (await CastAsync(service.Api, (await EndedAsync(service.Api, ended)).Id)).Events;
         // As a service leaves it that is killed: plain text, whose last line is cut, and a row without an end.
-        var (broken, lost) = (Guid.CreateVersion7(), Guid.CreateVersion7());
+        var (broken, lost, packed) = (Guid.CreateVersion7(), Guid.CreateVersion7(), Guid.CreateVersion7());
         await using (var db = service.Get<Umbrek.Service.Storage.IDatabase>().Open())
         {
-            foreach (var id in new[] { broken, lost })
+            foreach (var id in new[] { broken, lost, packed })
             {
                 db.Recordings.Add(new() { Id = id, SessionId = Guid.CreateVersion7(), HostId = agent.Id, TechnicianId = Guid.CreateVersion7(), Technician = "Tomasz Vail", CommandText = "login shell", BeganAt = time.GetUtcNow() });
             }
             await db.SaveChangesAsync();
         }
         await File.WriteAllTextAsync(service.In($"recordings/{broken:N}.cast"), "{\"version\":2,\"width\":80,\"height\":24}\n[0.1,\"o\",\"ebb\"]\n[0.2,\"o\",\"fl");
+        // Another was packed, and that was not said yet.
+        File.Copy(service.In($"recordings/{ended:N}.cast.gz"), service.In($"recordings/{packed:N}.cast.gz"));
         await File.WriteAllTextAsync(service.In($"recordings/{Guid.CreateVersion7():N}.cast.gz"), "nobody's");
         await service.RestartAsync();
         var found = await EndedAsync(service.Api, broken);
         var (_, events) = await CastAsync(service.Api, found.Id);
         Of(events, CastKind.Output).ShouldBe("ebb");
-        await Wait.UntilAsync(() => Directory.GetFiles(service.In("recordings")).Length == 2, "what is nobody's to go");
-        (await ListAsync(service.Api)).Select(r => r.Id).ShouldBe([broken, ended], ignoreOrder: true);
+        (await EndedAsync(service.Api, packed)).Sha256.ShouldBe((await EndedAsync(service.Api, ended)).Sha256);
+        await Wait.UntilAsync(() => Directory.GetFiles(service.In("recordings")).Length == 3, "what is nobody's to go");
+        (await ListAsync(service.Api)).Select(r => r.Id).ShouldBe([broken, packed, ended], ignoreOrder: true);
         (await CastAsync(service.Api, ended)).Events.ShouldBe(text);
 
         time.Advance(TimeSpan.FromDays(31));

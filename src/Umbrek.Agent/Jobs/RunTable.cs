@@ -342,7 +342,8 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
                     }
                 }
                 News.Release();
-                if (HasEnded(run))
+                // One that is finished has no journal any more: the service has all of it, and its directory is gone.
+                if (entry.Finished || HasEnded(run))
                 {
                     if (told.TryRemove(run.RunId, out var order))
                     {

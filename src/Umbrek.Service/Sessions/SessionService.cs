@@ -37,7 +37,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
 
     private readonly ConcurrentDictionary<Guid, Live> live = new();
 
-    /// <summary>Channels by which somebody acts, while they are open and nobody at the host was asked about them.</summary>
+    /// <summary>Channels by which somebody acts, while they are open or were a moment ago, and nobody at the host was heard of about them.</summary>
     private readonly ConcurrentDictionary<Guid, (Guid HostId, Guid SessionId)> asking = new();
 
     /// <summary>Ended a short while ago: what their hosts say of them may still be on its way.</summary>
@@ -198,13 +198,20 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         void Over()
         {
             Interlocked.Decrement(ref session.Channels);
-            asking.TryRemove(channelId, out _);
+            _ = ForgetAsync(channelId);
         }
         var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
+    }
+
+    /// <summary>What a person there has said may come a moment behind the end of the channel: by another way.</summary>
+    private async Task ForgetAsync(Guid channelId)
+    {
+        await Task.Delay(Lately, time).ConfigureAwait(false);
+        asking.TryRemove(channelId, out _);
     }
 
     /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>

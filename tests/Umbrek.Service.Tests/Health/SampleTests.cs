@@ -88,11 +88,13 @@ public sealed class SampleTests
         for (var i = 0; i < 8; i++)
         {
             estate.Linked(id, "ripening-climate-02", "0.1.0", null, time.GetUtcNow());
-            time.Advance(TimeSpan.FromSeconds(40));
-            estate.Unlinked(id, Core.Estate.AwayReason.LostContact, time.GetUtcNow());
+            await LookAsync();
             time.Advance(TimeSpan.FromSeconds(20));
+            estate.Unlinked(id, Core.Estate.AwayReason.LostContact, time.GetUtcNow());
+            time.Advance(TimeSpan.FromSeconds(10));
         }
         estate.Linked(id, "ripening-climate-02", "0.1.0", null, time.GetUtcNow());
+        await LookAsync();
         (await service.HostAsync("ripening-climate-02")).Presence.Losses.ShouldBe(8);
         await UntilAsync(async () => (await service.Api.GetAsync($"hosts?selection={Uri.EscapeDataString("unsteady = yes")}", WireJson.Default.PageHostSummary, default)).Items.Count == 1);
         await UntilAsync(async () => (await service.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.Count > 0);
@@ -100,6 +102,24 @@ public sealed class SampleTests
         // Ten minutes without a loss, and all is well.
         await UntilAsync(async () => (await service.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.Count == 0);
         (await service.HostAsync("ripening-climate-02")).Presence.Losses.ShouldBe(0);
+
+        // Time goes by no faster than checks see the link come back; otherwise it were away all the while for them.
+        async Task LookAsync()
+        {
+            var engine = service.Get<Umbrek.Service.Health.CheckEngine>();
+            var (before, asked) = (engine.Looked, 0);
+            await Wait.UntilAsync(
+                () =>
+                {
+                    if (asked++ % 100 == 0)
+                    {
+                        time.Advance(TimeSpan.FromSeconds(2));
+                    }
+                    // One look may have begun before.
+                    return engine.Looked >= before + 2;
+                },
+                "checks to run");
+        }
 
         Task UntilAsync(Func<Task<bool>> until) => Wait.UntilAsync(
             async () =>

@@ -24,6 +24,7 @@ public static class SingleSignOn
     public const string Scheme = "sso";
     private const string LinkTo = "link-to";
     private const string ReturnPath = "/sso/return";
+    private const int LongestWayBack = 500;
 
     public static void Add(AuthenticationBuilder builder, SingleSignOnProvider provider) => builder.AddOpenIdConnect(Scheme, o =>
     {
@@ -120,8 +121,8 @@ public static class SingleSignOn
         http.Response.Redirect(Local(context.ReturnUri));
     }
 
-    /// <summary>A page of the console, and nothing that leads elsewhere.</summary>
-    private static string Local(string? to) => to is ['/', ..] && to is not ['/', '/' or '\\', ..] && !to.Any(char.IsControl) ? to : "/";
+    /// <summary>A page of the console, and nothing that leads elsewhere or that a header can't hold (RFC 9110, 10.2.2).</summary>
+    private static string Local(string? to) => to is ['/', ..] && to is not ['/', '/' or '\\', ..] && to.Length <= LongestWayBack && to.All(c => c is > ' ' and <= '~') ? to : "/";
 
     /// <summary>Back to the console, which says in words what came of it.</summary>
     private static Task BackAsync(HttpContext http, string outcome)

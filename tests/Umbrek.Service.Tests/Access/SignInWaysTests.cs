@@ -100,7 +100,7 @@ public sealed class SignInWaysTests
         (await stranger.GoAsync("sso/begin")).ShouldBe("/");
         // It leads back to where one was, and nowhere else.
         (await stranger.GoAsync("sso/begin?to=%2Faccount%2Fclient%3Fcode%3DBCDF-GHJK")).ShouldBe("/account/client?code=BCDF-GHJK");
-        foreach (var elsewhere in new[] { "%2F%2Forrin.example", "%2F%5Corrin.example", "https%3A%2F%2Forrin.example", "%2F%0Aorrin" })
+        foreach (var elsewhere in new[] { "%2F%2Forrin.example", "%2F%5Corrin.example", "https%3A%2F%2Forrin.example", "%2F%0Aorrin", "%2F%C3%BCber", "%2F" + new string('a', 2000) })
         {
             (await stranger.GoAsync($"sso/begin?to={elsewhere}")).ShouldBe("/");
         }

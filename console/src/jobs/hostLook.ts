@@ -30,6 +30,7 @@ export interface LookEvents<W> {
 export class HostLook<W extends HostWord> {
   #socket: WebSocket | undefined;
   #own: string | undefined;
+  #opening = true;
   #left = false;
 
   constructor(
@@ -38,12 +39,18 @@ export class HostLook<W extends HostWord> {
     private readonly proof: Proof,
     private readonly events: LookEvents<W>,
   ) {
-    void this.#open().catch((e: unknown) => this.#end(e instanceof Error ? e.message : String(e)));
+    void this.#open()
+      .catch((e: unknown) => (e instanceof Error ? e.message : String(e)))
+      .then((problem) => {
+        this.#opening = false;
+        if (this.#left || problem) this.#end(problem ?? undefined);
+      });
   }
 
   close(): void {
     this.#left = true;
-    this.#end(undefined);
+    // What is still being opened ends as soon as it is open: in the middle it would be an error on both sides.
+    if (!this.#opening) this.#end(undefined);
   }
 
   async #open(): Promise<void> {
@@ -58,6 +65,7 @@ export class HostLook<W extends HostWord> {
       )) as SessionInfo;
       session = this.#own = opened.id;
     }
+    if (this.#left) return;
     const isLog = this.wish.kind === "logs";
     const wanted = this.wish.kind === "logs" ? this.wish.log : this.wish.view;
     const ticket = (await ask(
@@ -70,14 +78,14 @@ export class HostLook<W extends HostWord> {
         } as never,
       }),
     )) as ChannelTicket;
-    if (this.#left) {
-      this.#end(undefined);
-      return;
-    }
+    if (this.#left) return;
     const socket = new WebSocket(new URL(ticket.path, window.location.origin.replace(/^http/, "ws")));
+    await new Promise<void>((resolve, reject) => {
+      socket.onopen = () => resolve();
+      socket.onerror = () => reject(new Error("The service does not open a channel to the host."));
+    });
     this.#socket = socket;
     let why = "The line to the host broke. Look again.";
-    socket.onopen = () => socket.send(JSON.stringify({ ticket: ticket.ticket }));
     socket.onmessage = (e) => {
       // What was on its way when it was closed belongs to nothing that is shown now.
       if (this.#left) return;
@@ -87,6 +95,7 @@ export class HostLook<W extends HostWord> {
       this.events.word(word);
     };
     socket.onclose = (e) => this.#end(e.reason || why);
+    socket.send(JSON.stringify({ ticket: ticket.ticket }));
   }
 
   #end(why: string | undefined): void {

@@ -37,7 +37,7 @@ internal sealed class Browser : IAsyncDisposable
             // The first question, who is signed in, is answered 401 by design.
             if (m.Type == "error" && !m.Text.Contains("401", StringComparison.Ordinal))
             {
-                browser.Complaints.Add(m.Text);
+                browser.Complaints.Add($"{m.Text} ({m.Location})");
             }
         };
         browser.Page.PageError += (_, e) => browser.Complaints.Add(e);

@@ -68,8 +68,12 @@ public sealed class LogTests
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("quay-ticket-01")).Id}");
         await page.GetByRole(AriaRole.Button, new() { Name = "Look into the logs of quay-ticket-01" }).ClickAsync();
-        await page.GetByLabel("Lines that hold").FillAsync("kiosk");
-        await page.GetByLabel("Lines that hold").PressAsync("Enter");
+        // Asked for one after another, before the first ones have opened: what was wanted last is shown, and nothing is complained of.
+        foreach (var text in (string[])["lantern", "ebb", "kiosk"])
+        {
+            await page.GetByLabel("Lines that hold").FillAsync(text);
+            await page.GetByLabel("Lines that hold").PressAsync("Enter");
+        }
         var log = page.GetByRole(AriaRole.Log, new() { Name = "the journal of quay-ticket-01" });
         await page.GetByText("3 lines; new ones come by themselves.").WaitForAsync();
         (await browser.ViolationsAsync()).ShouldBe("");

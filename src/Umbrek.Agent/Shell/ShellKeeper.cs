@@ -27,7 +27,7 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
     private readonly Lock gate = new();
     private readonly Pulse pulse = new();
     private readonly ShellOutput output = new(Remembered);
-    private readonly Queue<byte[]?> input = new();
+    private readonly Queue<byte[]> input = new();
     private readonly TaskCompletionSource heard = new(TaskCreationOptions.RunContinuationsAsynchronously);
     private KeptShell kept = null!;
     private IShellProcess? process;
@@ -172,50 +172,63 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
         endedBecause is not null
         || (IsTerminal ? current is null || output.End - seen < ShellWord.Window : output.Room >= bytes);
 
-    private async Task WriteInputAsync(IShellProcess to, CancellationToken done)
+    /// <summary>Hands on what was typed, on a thread of its own: a program that does not read holds up nothing else.</summary>
+    private Task WriteInputAsync(IShellProcess to, CancellationToken done) => Task.Factory.StartNew(
+        () =>
+        {
+            var open = true;
+            while (NextInput(done) is { } next)
+            {
+                try
+                {
+                    if (next.Length == 0)
+                    {
+                        to.EndInput();
+                        open = IsTerminal;
+                    }
+                    else if (open)
+                    {
+                        to.Input.Write(next);
+                    }
+                }
+                catch (Exception e) when (e is IOException or ObjectDisposedException)
+                {
+                    // It reads no more; what still comes for it goes nowhere, as with any pipe whose reader is gone.
+                    open = false;
+                }
+                // Said behind the key, so that its echo is not held up by the word for it.
+                pulse.Now();
+            }
+        },
+        CancellationToken.None, TaskCreationOptions.LongRunning, TaskScheduler.Default);
+
+    /// <summary>Waits for what is typed; no bytes say that no more comes.</summary>
+    /// <returns>Null when it is over.</returns>
+    private byte[]? NextInput(CancellationToken done)
     {
-        await Task.Yield();
-        var open = true;
         while (!done.IsCancellationRequested)
         {
-            byte[]? next;
-            Task? changed = null;
+            Task changed;
             lock (gate)
             {
-                if (!input.TryDequeue(out next))
+                if (input.TryDequeue(out var next))
                 {
-                    changed = pulse.Next;
+                    taken += next.Length;
+                    queued -= next.Length;
+                    return next;
                 }
-                else
-                {
-                    taken += next?.Length ?? 0;
-                    queued -= next?.Length ?? 0;
-                }
+                changed = pulse.Next;
             }
-            if (changed is not null)
-            {
-                await changed.WaitAsync(done).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-                continue;
-            }
-            pulse.Now();
             try
             {
-                if (next is null)
-                {
-                    to.EndInput();
-                    open = IsTerminal;
-                }
-                else if (open)
-                {
-                    await Task.Factory.StartNew(() => to.Input.Write(next), done, TaskCreationOptions.LongRunning, TaskScheduler.Default).ConfigureAwait(false);
-                }
+                changed.Wait(done);
             }
-            catch (Exception e) when (e is IOException or ObjectDisposedException or OperationCanceledException)
+            catch (OperationCanceledException)
             {
-                // It reads no more; what still comes for it goes nowhere, as with any pipe whose reader is gone.
-                open = false;
+                return null;
             }
         }
+        return null;
     }
 
     private async Task AcceptAsync(Socket listening, CancellationToken done)
@@ -366,7 +379,10 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
                     {
                         throw new InvalidDataException("more input came than was asked for");
                     }
-                    input.Enqueue(message.Data.ToArray());
+                    if (!message.Data.IsEmpty)
+                    {
+                        input.Enqueue(message.Data.ToArray());
+                    }
                     lastKeyAt = time.GetUtcNow();
                     notice = null;
                 }
@@ -401,7 +417,7 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
             }
             if (word.InputEnds == true)
             {
-                input.Enqueue(null);
+                input.Enqueue([]);
             }
         }
         pulse.Now();

@@ -4,6 +4,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Audit;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
@@ -14,6 +15,7 @@ using Umbrek.Wire.Api;
 using Umbrek.Wire.Audit;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
@@ -39,7 +41,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
-        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>),
+        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -67,6 +69,11 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(LogSeverity))]
 [JsonSerializable(typeof(List<LogLine>))]
 [JsonSerializable(typeof(List<LogFile>))]
+[JsonSerializable(typeof(FilesWish))]
+[JsonSerializable(typeof(FileAsk))]
+[JsonSerializable(typeof(FileWord))]
+[JsonSerializable(typeof(FileReport))]
+[JsonSerializable(typeof(List<FileEntry>))]
 [JsonSerializable(typeof(SessionEnd))]
 [JsonSerializable(typeof(KeyReport))]
 [JsonSerializable(typeof(ConsentReport))]
@@ -125,7 +132,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
         typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
-        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>),
+        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -148,6 +155,11 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(LogSeverity))]
 [JsonSerializable(typeof(List<LogLine>))]
 [JsonSerializable(typeof(List<LogFile>))]
+[JsonSerializable(typeof(FilesWish))]
+[JsonSerializable(typeof(FileAsk))]
+[JsonSerializable(typeof(FileWord))]
+[JsonSerializable(typeof(FileReport))]
+[JsonSerializable(typeof(List<FileEntry>))]
 [JsonSerializable(typeof(List<HostProcess>))]
 [JsonSerializable(typeof(List<HostService>))]
 [JsonSerializable(typeof(NewWake))]

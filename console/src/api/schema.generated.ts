@@ -3091,6 +3091,7 @@ export interface components {
       /** Format: double */
       usedPercent?: number;
     };
+    FilesWish: Record<string, never>;
     FilledScript: {
       script: components["schemas"]["ScriptMark"];
       command: components["schemas"]["CommandSpec"];
@@ -3628,6 +3629,7 @@ export interface components {
       usesVault: boolean;
       view?: null | components["schemas"]["ViewWish"];
       log?: null | components["schemas"]["LogWish"];
+      files?: null | components["schemas"]["FilesWish"];
     };
     NewCheck: {
       name: string;

@@ -6,6 +6,7 @@ import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
 import { PolicyPanel } from "../access/PolicyPanel";
 import { SecretsPanel } from "../access/SecretsPanel";
+import { FilesPanel } from "../files/FilesPanel";
 import { AlertsPanel } from "../health/AlertsPanel";
 import { HealthPanel } from "../health/HealthPanel";
 import { CommandPanel } from "../jobs/CommandPanel";
@@ -40,6 +41,7 @@ const panels = [
   "Processes",
   "Services",
   "Logs",
+  "Files",
   "Notes",
   "Facts",
   "Policy",
@@ -186,6 +188,7 @@ export function HostPage() {
         {open.has("Processes") && <ProcessPanel key={`processes ${id}`} host={host} />}
         {open.has("Services") && <ServicePanel key={`services ${id}`} host={host} />}
         {open.has("Logs") && <LogPanel key={`logs ${id}`} host={host} />}
+        {open.has("Files") && <FilesPanel key={`files ${id}`} host={host} />}
       </main>
     </>
   );

@@ -4,8 +4,11 @@ const cell = (text: string) => (/[",\r\n]/.test(text) ? `"${text.replaceAll('"',
 export const csvOf = (rows: string[][]): string => rows.map((row) => row.map(cell).join(",") + "\r\n").join("");
 
 /** Hands a text to the browser as a file. */
-export function save(name: string, type: string, text: string) {
-  const url = URL.createObjectURL(new Blob([text], { type }));
+export const save = (name: string, type: string, text: string) => saveBlob(name, new Blob([text], { type }));
+
+/** The same for what is no text. */
+export function saveBlob(name: string, content: Blob) {
+  const url = URL.createObjectURL(content);
   const link = document.createElement("a");
   link.href = url;
   link.download = name;

@@ -1,5 +1,6 @@
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Links;
@@ -121,7 +122,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null)
     {
         Gate.Answered = runs.Answered;
-        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), new FileView(platform, Gate, log), log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
     }
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)

@@ -254,6 +254,7 @@ public sealed class AgentLink(
             SendFactsAsync(connection, known, ended.Token),
             SendSideAsync(connection, told, ended.Token),
             SendKeyReportsAsync(connection, ended.Token),
+            SendFileReportsAsync(connection, ended.Token),
             SendProbesAsync(connection, ended.Token),
         };
         await Task.WhenAny([closed.Task, .. work]).WaitAsync(stop).ConfigureAwait(false);
@@ -430,6 +431,14 @@ public sealed class AgentLink(
         await foreach (var report in channels.KeyReports.ReadAllAsync(ended).ConfigureAwait(false))
         {
             await connection.SendAsync(ToService.KeyTried, report, ended).ConfigureAwait(false);
+        }
+    }
+
+    private async Task SendFileReportsAsync(HubConnection connection, CancellationToken ended)
+    {
+        await foreach (var report in channels.FileReports.ReadAllAsync(ended).ConfigureAwait(false))
+        {
+            await connection.SendAsync(ToService.FilesRead, report, ended).ConfigureAwait(false);
         }
     }
 

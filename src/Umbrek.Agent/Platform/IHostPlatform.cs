@@ -1,4 +1,5 @@
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
@@ -56,6 +57,9 @@ public interface IHostPlatform
 
     /// <summary>Reads the logs of this host.</summary>
     ILogReader Logs();
+
+    /// <summary>The files of this host.</summary>
+    IHostFiles Files();
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

@@ -3,11 +3,13 @@ using System.Text.Json;
 using System.Threading.Channels;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Shell;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Sessions;
@@ -15,7 +17,7 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Agent.Sessions;
 
 /// <summary>Comes to channels that the service opens, each over a WebSocket of its own.</summary>
-public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, AgentLog log)
+public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, FileView files, AgentLog log)
 {
     /// <summary>More at once are not come to: each is a connection.</summary>
     private const int Most = 96;
@@ -23,6 +25,9 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
 
     /// <summary>What was tried at the key.</summary>
     public ChannelReader<KeyReport> KeyReports => door.Reports;
+
+    /// <summary>What was read of files.</summary>
+    public ChannelReader<FileReport> FileReports => files.Reports;
 
     private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
 
@@ -42,6 +47,7 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
         var shell = order.Kind == ChannelKinds.Shell ? shells.Admit(order.Shell) : null;
         var look = order.Kind is ChannelKinds.Processes or ChannelKinds.Services ? views.Admit(order.View) : null;
         var read = order.Kind == ChannelKinds.Logs ? logs.Admit(order.Log) : null;
+        var fetch = order.Kind == ChannelKinds.Files ? files.Admit(order.Files) : null;
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
@@ -72,6 +78,10 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
                 case ChannelKinds.Logs:
                     limit.CancelAfter(Timeout.InfiniteTimeSpan);
                     await logs.ServeAsync(LogWord.Frames(socket), order, read!, limit.Token).ConfigureAwait(false);
+                    break;
+                case ChannelKinds.Files:
+                    limit.CancelAfter(Timeout.InfiniteTimeSpan);
+                    await files.ServeAsync(socket, order, fetch!, limit.Token).ConfigureAwait(false);
                     break;
                 default:
                     await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);

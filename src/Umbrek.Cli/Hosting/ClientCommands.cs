@@ -5,6 +5,7 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Audit;
 using Umbrek.Cli.Enrolment;
 using Umbrek.Cli.Estate;
+using Umbrek.Cli.Files;
 using Umbrek.Cli.Health;
 using Umbrek.Cli.Jobs;
 using Umbrek.Cli.Output;
@@ -99,6 +100,8 @@ public static class ClientCommands
         root.Subcommands.Add(SecretCommands.Secret(client));
         root.Subcommands.Add(VaultCommands.Vault(client));
         root.Subcommands.Add(SessionCommands.Session(client));
+        root.Subcommands.Add(FileCommands.File(client));
+        root.Subcommands.Add(FetchCommand.Fetch(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));

@@ -12,6 +12,7 @@ using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Service.Health;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Links;
@@ -132,6 +133,7 @@ public static class ServiceHost
         services.AddSingleton<RecordingService>();
         services.AddHostedService(p => p.GetRequiredService<RecordingService>());
         services.AddSingleton<ViewService>();
+        services.AddSingleton<FileService>();
         services.AddSingleton<KeyRotationService>();
         services.AddHostedService(p => p.GetRequiredService<KeyRotationService>());
         services.AddSingleton<HostSides>();

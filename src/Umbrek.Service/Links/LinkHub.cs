@@ -6,24 +6,27 @@ using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Links;
 using Umbrek.Service.Access;
 using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Service.Health;
 using Umbrek.Service.Sessions;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Storage;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Service.Links;
 
 /// <summary>The service's end of the link. It listens to nothing but a hello until the host has proven its key.</summary>
 [AllowAnonymous]
-public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, HostClocks clocks, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ProbeBook probes, ProbeTrials trials, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
+public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, Intake intake, HostClocks clocks, EstateIndex estate, EnrolmentService enrolments, SplitTokens splits, RolloutService rollouts, ScanService scans, Dispatcher dispatcher, PeopleAnswers answers, FileService files, HostSides sides, SessionService sessions, KeyRotationService rotations, PolicyCourier courier, ProbeBook probes, ProbeTrials trials, ServiceKey key, ServiceOptions options, IHostApplicationLifetime lifetime, TimeProvider time, ILogger<LinkHub> log) : Hub
 {
     private const string NonceItem = "nonce";
     private const string LinkItem = "link";
@@ -209,6 +212,10 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
     public Task KeyTried(KeyReport report) => FromHostAsync(host => new ValueTask(sessions.KeyTriedAsync(host, report with { Secret = Tame(report.Secret, 20) ?? "", Why = Tame(report.Why, MaxReason) })));
 
     public Task PersonAnswered(ConsentReport report) => FromHostAsync(host => new ValueTask(answers.TakeAsync(host, report with { Technician = Tame(report.Technician, 100) ?? "", Person = Tame(report.Person, 100) ?? "" }, Context.ConnectionAborted)));
+
+    public Task FilesRead(FileReport report) => FromHostAsync(host => report.Path is not { Text: not null } path || report is { Files: < 0 } or { Bytes: < 0 } or { Problems: < 0 } or { Sha256.Length: not 32 }
+        ? End()
+        : new ValueTask(files.ReadAsync(host, report with { Path = new FileName(Tame(path.Text, FileName.MostBytes) ?? "") })));
 
     /// <returns>Whether it is kept; what is not is told again.</returns>
     public async Task<bool> Probes(ProbeReport report)

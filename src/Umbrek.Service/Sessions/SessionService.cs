@@ -12,6 +12,7 @@ using Umbrek.Service.Relay;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Sessions;
@@ -31,6 +32,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private const int MostOfOne = 50;
     private const int MostListed = 200;
     private const int MostTries = 50;
+    private const int MostReports = 10_000;
     private const int MostChannels = 32;
     private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
     private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
@@ -40,8 +42,17 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     /// <summary>Channels by which somebody acts, while they are open or were a moment ago, and nobody at the host was heard of about them.</summary>
     private readonly ConcurrentDictionary<Guid, (Guid HostId, Guid SessionId)> asking = new();
 
+    /// <summary>Channels to files, while they are open or were a moment ago, and how often their hosts have said what was read there.</summary>
+    private readonly ConcurrentDictionary<Guid, FileChannel> reading = new();
+
     /// <summary>Ended a short while ago: what their hosts say of them may still be on its way.</summary>
     private readonly ConcurrentDictionary<Guid, Live> lately = new();
+
+    private sealed class FileChannel(SessionRow session)
+    {
+        public SessionRow Session { get; } = session;
+        public int Reports;
+    }
 
     private sealed class Live(SessionRow row, Guid? signInId, CancellationToken signInEnded) : IDisposable
     {
@@ -173,11 +184,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             case ChannelKinds.Processes or ChannelKinds.Services:
                 gate.Host(by, host.Id, Permission.Run);
                 break;
-            case ChannelKinds.Logs:
+            case ChannelKinds.Logs or ChannelKinds.Files:
                 gate.Host(by, host.Id, Permission.ReadFiles);
                 break;
             default:
-                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services} and {ChannelKinds.Logs}.");
+                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services}, {ChannelKinds.Logs} and {ChannelKinds.Files}.");
         }
         session.UsedAt = time.GetUtcNow();
         if (wish.Kind == ChannelKinds.NewKey)
@@ -191,9 +202,13 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             throw new ProblemException(409, ProblemTypes.Conflict, $"{MostChannels} channels of this session are open, the most there may be. End some, or open another session.");
         }
         var channelId = Guid.CreateVersion7();
-        if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs)
+        if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs or ChannelKinds.Files)
         {
             asking[channelId] = (host.Id, sessionId);
+        }
+        if (wish.Kind == ChannelKinds.Files)
+        {
+            reading[channelId] = new FileChannel(session.Row);
         }
         void Over()
         {
@@ -203,7 +218,8 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
-            wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null), cancel).ConfigureAwait(false);
+            wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
+            wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
 
@@ -212,7 +228,12 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     {
         await Task.Delay(Lately, time).ConfigureAwait(false);
         asking.TryRemove(channelId, out _);
+        reading.TryRemove(channelId, out _);
     }
+
+    /// <summary>The session of a channel to files, for what its host says of it; no host fills the log by saying much.</summary>
+    public SessionRow? ReportsOf(Guid channelId, Guid hostId) =>
+        reading.TryGetValue(channelId, out var channel) && channel.Session.HostId == hostId && Interlocked.Increment(ref channel.Reports) <= MostReports ? channel.Session : null;
 
     /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>
     /// <returns>The session that it was for, or null.</returns>

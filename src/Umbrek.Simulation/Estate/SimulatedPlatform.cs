@@ -2,6 +2,7 @@ using System.Runtime.CompilerServices;
 using System.Security.Cryptography;
 using System.Text;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Inventory;
@@ -14,6 +15,7 @@ using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Simulation.Health;
+using Umbrek.Simulation.Files;
 using Umbrek.Simulation.Jobs;
 using Umbrek.Simulation.Shell;
 using Umbrek.Wire.Jobs;
@@ -73,6 +75,8 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
     public IServiceReader Services() => Kept;
 
     public ILogReader Logs() => new SimulatedLogs(host, this, time);
+
+    public IHostFiles Files() => new SimulatedFiles(host, this, time);
 
     public const string CommonKernel = "6.1.0-28-amd64";
     public const string OddKernel = "6.1.0-21-amd64";

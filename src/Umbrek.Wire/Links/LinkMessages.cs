@@ -4,6 +4,7 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Shell;
 
@@ -43,6 +44,7 @@ public static class ToService
     public const string OwnSide = nameof(OwnSide);
     public const string KeyTried = nameof(KeyTried);
     public const string PersonAnswered = nameof(PersonAnswered);
+    public const string FilesRead = nameof(FilesRead);
     public const string Probes = nameof(Probes);
     public const string ProbeTried = nameof(ProbeTried);
     public const string Goodbye = nameof(Goodbye);
@@ -155,7 +157,8 @@ public sealed record RunCancel(Guid RunId, string CancelledBy);
 /// <param name="Shell">With the kind <c>shell</c>.</param>
 /// <param name="View">With the kinds <c>processes</c> and <c>services</c>.</param>
 /// <param name="Log">With the kind <c>logs</c>.</param>
-public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null);
+/// <param name="Files">With the kind <c>files</c>.</param>
+public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null, FilesOrder? Files = null);
 
 /// <summary>Somebody tried a secret of the host.</summary>
 /// <param name="Secret">Its name: the access key, or the passcode.</param>

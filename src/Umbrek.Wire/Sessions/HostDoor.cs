@@ -4,6 +4,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Shell;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 
@@ -74,6 +75,9 @@ public sealed class HostDoor
 
     /// <summary>Seals a look at what goes on there.</summary>
     public SealedOrder Seal(ViewWish wish) => Seal(HostAct.Run, JsonSerializer.Serialize(wish, LinkJson.Default.ViewWish));
+
+    /// <summary>Seals a look at the files there.</summary>
+    public SealedOrder Seal(FilesWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.FilesWish));
 
     /// <summary>Seals a look into a log there.</summary>
     public SealedOrder Seal(LogWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.LogWish));

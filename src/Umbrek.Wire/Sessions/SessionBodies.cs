@@ -1,5 +1,6 @@
 using Umbrek.Core.Access;
 using Umbrek.Core.Shell;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Shell;
 
@@ -18,11 +19,12 @@ public sealed record SessionInfo(
 
 /// <param name="Kind">What the channel is for: <see cref="ChannelKinds"/>.</param>
 /// <param name="Shell">With the kind <c>shell</c>: what is wanted of it.</param>
-/// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/> or the <see cref="LogWish"/>, as JSON.</param>
+/// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/>, the <see cref="LogWish"/> or the <see cref="FilesWish"/>, as JSON.</param>
 /// <param name="UsesVault">Whether the service proves the access key from the vault, where the host asks for one; takes <c>use-secrets</c> there.</param>
 /// <param name="View">With the kinds <c>processes</c> and <c>services</c>: how often.</param>
 /// <param name="Log">With the kind <c>logs</c>: which, and what of it.</param>
-public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrder? Seal = null, bool UsesVault = false, ViewWish? View = null, LogWish? Log = null);
+/// <param name="Files">With the kind <c>files</c>.</param>
+public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrder? Seal = null, bool UsesVault = false, ViewWish? View = null, LogWish? Log = null, FilesWish? Files = null);
 
 /// <summary>How a technician's side comes to a channel: a WebSocket to <paramref name="Path"/> whose first message is a <see cref="ChannelJoin"/>.</summary>
 /// <param name="Ticket">Good once, for half a minute.</param>
@@ -49,4 +51,7 @@ public static class ChannelKinds
 
     /// <summary>A log of the host: see <see cref="LogWord"/>.</summary>
     public const string Logs = "logs";
+
+    /// <summary>The host's files: see <see cref="FileFrames"/>.</summary>
+    public const string Files = "files";
 }

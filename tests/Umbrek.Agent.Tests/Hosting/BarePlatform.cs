@@ -1,4 +1,5 @@
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
@@ -40,6 +41,8 @@ internal class BarePlatform : IHostPlatform
     public IServiceReader Services() => throw new NotSupportedException();
 
     public ILogReader Logs() => throw new NotSupportedException();
+
+    public virtual IHostFiles Files() => throw new NotSupportedException();
 
     public DateTimeOffset? BootedAt(DateTimeOffset now) => null;
 

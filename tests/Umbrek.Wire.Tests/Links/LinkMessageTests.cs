@@ -4,11 +4,13 @@ using System.Text.Json;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Shell;
 using Umbrek.Tests;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
 using Umbrek.Wire.Shell;
@@ -43,6 +45,8 @@ public sealed class LinkMessageTests
 
     private static readonly DateTimeOffset Noon = new(2026, 11, 23, 12, 0, 0, 123, TimeSpan.Zero);
     private static readonly Guid Id = Guid.Parse("01a20755-f119-7cdf-96db-925628507f7a");
+    private static readonly FileName Name = new("caf\ufffd", [0x63, 0x61, 0x66, 0xe9]);
+    private static readonly FileEntry Entry = new(Name, FileKind.Link, 1, 0x1ed, "root", "adm", Noon, "2-3-4", Name, FileKind.File);
     private static readonly JsonElement Value = JsonDocument.Parse("[\"192.0.2.7\",\"2001:db8::7\"]").RootElement;
 
     private static readonly ReleaseOffer Release = new(new ReleaseManifest("0.2.0", "linux-x64", 12, "ab"), [1, 2]);
@@ -90,12 +94,15 @@ public sealed class LinkMessageTests
         new LookOrder(Id, Look.Probe),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
-        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
+        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
         Wish,
         new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),
         new SessionEnd(Id, true),
         new ConsentReport(Id, "ines", "elin", true, 15),
         new KeyReport(Id, "access-key", "The access key is wrong.", true),
+        new FileReport(Id, Name, 2, 3, [4], 5),
+        new FileAsk(Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name),
+        new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first."),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),
         new SamplesKept(Noon),

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Health.Probes;
 using Umbrek.Agent.Hosting;
@@ -66,6 +67,8 @@ public sealed class LinuxPlatform : IHostPlatform
     public IServiceReader Services() => new LinuxServiceList();
 
     public ILogReader Logs() => new LinuxLogs(TimeProvider.System);
+
+    public IHostFiles Files() => new LinuxFiles();
 
     public IProber Prober(StateDirectory state)
     {

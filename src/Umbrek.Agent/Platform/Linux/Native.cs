@@ -91,6 +91,20 @@ internal static unsafe partial class Native
         }
     }
 
+    [LibraryImport("libc", EntryPoint = "getgrgid")]
+    private static partial byte** GroupById(uint group);
+
+    /// <summary>The name of a group (getgrgid(3), whose answer the next call overwrites), or null.</summary>
+    public static string? NameOfGroup(uint group)
+    {
+        lock (UserLookup)
+        {
+            // struct group begins with the name.
+            var entry = GroupById(group);
+            return entry is null ? null : Marshal.PtrToStringUTF8((nint)entry[0]);
+        }
+    }
+
     /// <summary>Writes what the terminal takes at once: one that stands still holds nobody up.</summary>
     public static void WriteToTerminal(string device, ReadOnlySpan<byte> bytes)
     {

@@ -1,0 +1,146 @@
+using System.Security.Cryptography;
+using Umbrek.Core.Files;
+using Umbrek.Wire.Files;
+
+namespace Umbrek.Agent.Files;
+
+/// <summary>Answers one technician's questions about files, one after the other.</summary>
+public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCount count)
+{
+    private const long HolePortion = 32 << 20;
+
+    private readonly byte[] buffer = new byte[FileFrames.MaxRecord];
+
+    public async Task AnswerAsync(FileAsk ask, CancellationToken cancel)
+    {
+        try
+        {
+            if (ask.Check() is { } problem)
+            {
+                throw new IOException(problem);
+            }
+            switch (ask)
+            {
+                case { Look: { } path }:
+                    await frames.WriteAsync(new FileWord(Entry: files.Look(path), Done: true), cancel).ConfigureAwait(false);
+                    break;
+                case { List: { } folder }:
+                    await TellAsync(files.List(folder).Select(e => new FileFound(e.Name, e, null)), cancel).ConfigureAwait(false);
+                    break;
+                case { Walk: { } folder }:
+                    await TellAsync(files.Walk(folder), cancel).ConfigureAwait(false);
+                    break;
+                case { Read: { } read }:
+                    count.Began(read.Path);
+                    await ReadAsync(read, cancel).ConfigureAwait(false);
+                    break;
+                case { Transfer: { } of }:
+                    count.End();
+                    count.Begin(of);
+                    await frames.WriteAsync(new FileWord(Done: true), cancel).ConfigureAwait(false);
+                    break;
+            }
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            count.Failed(ask.Read is not null);
+            await frames.WriteAsync(new FileWord(Problem: e.Message, Done: true), cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Entries, as many to a word as one holds.</summary>
+    private async Task TellAsync(IEnumerable<FileFound> all, CancellationToken cancel)
+    {
+        // JSON writes a letter as six bytes where it must.
+        const int mostBytes = 24 * 1024;
+        const int entryBytes = 240;
+        const int letterBytes = 6;
+        var entries = new List<FileEntry>();
+        var bytes = 0;
+        foreach (var found in all)
+        {
+            if (found.Entry is not { } entry)
+            {
+                await frames.WriteAsync(new FileWord(Problem: found.Problem, At: found.Name), cancel).ConfigureAwait(false);
+                continue;
+            }
+            entries.Add(entry);
+            bytes += entryBytes + letterBytes * (entry.Name.Text.Length + (entry.Target?.Text.Length ?? 0));
+            if (bytes >= mostBytes)
+            {
+                await frames.WriteAsync(new FileWord(Entries: entries), cancel).ConfigureAwait(false);
+                (entries, bytes) = ([], 0);
+            }
+        }
+        await frames.WriteAsync(new FileWord(Entries: entries, Done: true), cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Reads a file from where it is wanted, and hashes all of it: what was there already is read again, but not sent.</summary>
+    private async Task ReadAsync(FileRead read, CancellationToken cancel)
+    {
+        using var source = files.Open(read.Path);
+        var entry = source.Entry;
+        var from = read.Most is not null || (read.Version == entry.Version && read.From <= entry.Bytes) ? read.From : 0;
+        await frames.WriteAsync(new FileWord(Entry: entry, From: from), cancel).ConfigureAwait(false);
+        using var hash = read.Most is null ? IncrementalHash.CreateHash(HashAlgorithmName.SHA256) : null;
+        // Files of /proc say that they are empty, and are not; they are read as they come.
+        var saysNothing = entry.Bytes == 0;
+        var end = saysNothing ? long.MaxValue : entry.Bytes;
+        var last = read.Most is { } most && most < end - from ? from + most : end;
+        var at = hash is null ? from : 0;
+        var dataEnd = saysNothing ? long.MaxValue : 0;
+        while (at < last)
+        {
+            if (at >= dataEnd)
+            {
+                var data = Math.Min(source.NextData(at), last);
+                await SkipAsync(at, data, from, hash, cancel).ConfigureAwait(false);
+                (at, dataEnd) = (data, source.NextHole(data));
+                continue;
+            }
+            var bytes = buffer.AsMemory(0, (int)Math.Min(buffer.Length, Math.Min(dataEnd, at < from ? from : last) - at));
+            var got = source.Read(at, bytes.Span);
+            if (got == 0)
+            {
+                break;
+            }
+            hash?.AppendData(bytes.Span[..got]);
+            if (at >= from)
+            {
+                await frames.WriteAsync(bytes[..got], cancel).ConfigureAwait(false);
+                count.Sent(got);
+            }
+            at += got;
+            cancel.ThrowIfCancellationRequested();
+        }
+        var changed = (at < last && !saysNothing) || source.Again().Version != entry.Version;
+        var sha256 = hash?.GetHashAndReset();
+        await frames.WriteAsync(new FileWord(Sha256: sha256, Changed: changed, Done: true), cancel).ConfigureAwait(false);
+        count.Ended(sha256, changed);
+    }
+
+    /// <summary>Tells of a hole in portions, so that the other side hashes one while this side hashes the next.</summary>
+    private async Task SkipAsync(long hole, long to, long from, IncrementalHash? hash, CancellationToken cancel)
+    {
+        while (hole < to)
+        {
+            var end = Math.Min(to, hole + HolePortion);
+            if (hash is not null)
+            {
+                // What a hole reads as.
+                buffer.AsSpan().Clear();
+                for (var left = end - hole; left > 0; left -= Math.Min(left, buffer.Length))
+                {
+                    hash.AppendData(buffer.AsSpan(0, (int)Math.Min(left, buffer.Length)));
+                }
+            }
+            if (end > Math.Max(hole, from))
+            {
+                await frames.WriteAsync(new FileWord(Zeros: end - Math.Max(hole, from)), cancel).ConfigureAwait(false);
+                await frames.FlushAsync(cancel).ConfigureAwait(false);
+            }
+            cancel.ThrowIfCancellationRequested();
+            hole = end;
+        }
+    }
+}

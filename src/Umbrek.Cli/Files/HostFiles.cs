@@ -1,0 +1,141 @@
+using System.CommandLine;
+using System.Net.WebSockets;
+using System.Runtime.CompilerServices;
+using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Sessions;
+using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Estate;
+using Umbrek.Wire.Files;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Cli.Files;
+
+/// <summary>The line to the host is gone; asking again may find it back.</summary>
+internal sealed class LineBrokenException(string message) : Exception(message);
+
+/// <summary>Lets the client to a host's files again and again, with the host's secret asked for once.</summary>
+internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseResult parsed, HostSecretOptions secrets, HostSummary host)
+{
+    private readonly (string Name, string Text)? secret = secrets.AreGiven(parsed) ? secrets.Read(parsed, $"{host.Label} of {GroupPath.Customer(host.GroupPath)}") : null;
+
+    public HostSummary Host => host;
+
+    /// <exception cref="LineBrokenException">The service or the host is away.</exception>
+    public async Task<HostFiles> OpenAsync(CancellationToken cancel)
+    {
+        try
+        {
+            var pin = client.State.Require().NewPin();
+            var door = secret is var (name, text) ? await HostDoor.OpenAsync(api, pin, host.Id, name, text, cancel).ConfigureAwait(false) : null;
+            var session = door?.Session ?? await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession("files"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false);
+            var wish = new FilesWish();
+            var (socket, _) = await ChannelSocket.OpenAsync(api, pin, session.Id, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
+            return new HostFiles(api, host, session.Id, socket);
+        }
+        catch (Exception e) when (e is UnreachableException or WebSocketException or ApiException { Problem.Word: ProblemTypes.HostAway })
+        {
+            throw new LineBrokenException(e.Message);
+        }
+    }
+}
+
+/// <summary>A channel to a host's files, and the session that it is in.</summary>
+internal sealed class HostFiles(ApiClient api, HostSummary host, Guid sessionId, WebSocket socket) : IAsyncDisposable
+{
+    private readonly FileFrames frames = new(socket);
+
+    public async Task AskAsync(FileAsk ask, CancellationToken cancel)
+    {
+        try
+        {
+            await frames.AskAsync(ask, cancel).ConfigureAwait(false);
+        }
+        catch (WebSocketException e)
+        {
+            cancel.ThrowIfCancellationRequested();
+            throw new LineBrokenException(e.Message);
+        }
+    }
+
+    /// <summary>The next part of an answer. What the host says for the technician to read is printed.</summary>
+    /// <exception cref="ClientException">The host refuses.</exception>
+    /// <exception cref="LineBrokenException">The channel has ended.</exception>
+    public async ValueTask<FileMessage> NextAsync(CancellationToken cancel)
+    {
+        while (true)
+        {
+            FileMessage message;
+            try
+            {
+                message = await frames.ReceiveAsync(cancel).ConfigureAwait(false) ?? throw new LineBrokenException(frames.ClosedBecause ?? $"{host.Label} has closed the channel.");
+            }
+            catch (WebSocketException e)
+            {
+                cancel.ThrowIfCancellationRequested();
+                throw new LineBrokenException(e.Message);
+            }
+            if (message.Word?.Refusal is { } refusal)
+            {
+                throw new ClientException(refusal);
+            }
+            if (message.Word?.Notice is not { } notice)
+            {
+                return message;
+            }
+            await Console.Error.WriteLineAsync(notice).ConfigureAwait(false);
+        }
+    }
+
+    public async Task<FileEntry> LookAsync(FileName path, CancellationToken cancel)
+    {
+        await AskAsync(new FileAsk(Look: path), cancel).ConfigureAwait(false);
+        var word = (await NextAsync(cancel).ConfigureAwait(false)).Word;
+        return word?.Entry ?? throw new ClientException(word?.Problem ?? $"{host.Label} says nothing of {path}.");
+    }
+
+    public IAsyncEnumerable<FileEntry> ListAsync(FileName path, CancellationToken cancel) => EntriesAsync(new FileAsk(List: path), null, cancel);
+
+    /// <param name="problem">Told of what can't be looked at.</param>
+    public IAsyncEnumerable<FileEntry> WalkAsync(FileName path, Action<string> problem, CancellationToken cancel) => EntriesAsync(new FileAsk(Walk: path), problem, cancel);
+
+    public async ValueTask DisposeAsync()
+    {
+        socket.Dispose();
+        try
+        {
+            await api.ActAsync(HttpMethod.Post, $"sessions/{sessionId}/end", CancellationToken.None).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is ApiException or UnreachableException)
+        {
+            // It ends by itself later.
+        }
+    }
+
+    private async IAsyncEnumerable<FileEntry> EntriesAsync(FileAsk ask, Action<string>? problem, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        await AskAsync(ask, cancel).ConfigureAwait(false);
+        while ((await NextAsync(cancel).ConfigureAwait(false)).Word is { } word)
+        {
+            if (word.Problem is { } untold)
+            {
+                if (word.Done)
+                {
+                    throw new ClientException(untold);
+                }
+                problem?.Invoke(untold);
+            }
+            foreach (var entry in word.Entries ?? [])
+            {
+                yield return entry;
+            }
+            if (word.Done)
+            {
+                yield break;
+            }
+        }
+        throw new ClientException($"{host.Label} sent something else than was asked for.");
+    }
+}

@@ -1,0 +1,41 @@
+using System.Globalization;
+using Umbrek.Core.Access;
+using Umbrek.Core.Text;
+using Umbrek.Service.Access;
+using Umbrek.Service.Audit;
+using Umbrek.Service.Estate;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Sessions;
+using Umbrek.Wire;
+using Umbrek.Wire.Files;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Files;
+
+/// <summary>Lets technicians to the files of hosts, and remembers what was read there.</summary>
+public sealed class FileService(SessionService sessions, ActingChannels channels, Gate gate, EstateIndex estate, AuditLog audit)
+{
+    public async Task<ChannelTicket> OpenAsync(Guid sessionId, NewChannel wish, Asker by, CancellationToken cancel)
+    {
+        var files = wish.Files ?? new FilesWish();
+        var session = await sessions.GetAsync(sessionId, by, cancel).ConfigureAwait(false);
+        var host = gate.Host(by, session.HostId, Permission.ReadFiles);
+        return await channels.OpenAsync(sessionId, host, wish with { Files = files }, by, HostAct.ReadFiles, files, LinkJson.Default.FilesWish, wish.Kind, "file.look", [], null, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>A host says what was read on one of its channels. Of channels that it was not told to come to, nothing is believed.</summary>
+    public async Task ReadAsync(Guid hostId, FileReport report)
+    {
+        if (sessions.ReportsOf(report.ChannelId, hostId) is not { } session)
+        {
+            return;
+        }
+        var host = estate.Find(hostId);
+        await audit.AddAsync(
+            new Caller(session.Technician, session.Address), "file.read", host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", CancellationToken.None,
+            ("session", $"{session.Id}"), ("path", TerminalText.Line(report.Path.Text)), ("files", Number(report.Files)), ("bytes", Number(report.Bytes)),
+            ("sha256", report.Sha256 is { } hash ? Convert.ToHexStringLower(hash) : null), ("problems", report.Problems > 0 ? Number(report.Problems) : null)).ConfigureAwait(false);
+    }
+
+    private static string Number(long number) => number.ToString(CultureInfo.InvariantCulture);
+}

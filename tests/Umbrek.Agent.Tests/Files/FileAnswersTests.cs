@@ -1,0 +1,212 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using System.Net.WebSockets;
+using System.Security.Cryptography;
+using System.Text;
+using System.Threading.Channels;
+using Umbrek.Agent.Files;
+using Umbrek.Agent.Platform.Linux;
+using Umbrek.Core.Files;
+using Umbrek.Tests;
+using Umbrek.Wire.Files;
+
+namespace Umbrek.Agent.Tests.Files;
+
+/// <summary>Questions about real files of this machine, over a real channel.</summary>
+public sealed class FileAnswersTests : IAsyncLifetime
+{
+    private readonly TestDirectory directory = new();
+    private readonly Channel<FileReport> reports = Channel.CreateUnbounded<FileReport>();
+    private readonly List<IDisposable> open = [];
+    private FileFrames technician = null!;
+    private FileAnswers answers = null!;
+    private TransferCount count = null!;
+    private FileFrames host = null!;
+
+    public async ValueTask InitializeAsync()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        var near = new TcpClient();
+        await near.ConnectAsync((IPEndPoint)listener.LocalEndpoint);
+        var far = await listener.AcceptTcpClientAsync();
+        WebSocket Socket(TcpClient of, bool isServer) => WebSocket.CreateFromStream(of.GetStream(), new WebSocketCreationOptions { IsServer = isServer });
+        var (a, b) = (Socket(near, false), Socket(far, true));
+        open.AddRange([near, far, a, b]);
+        (technician, host) = (new FileFrames(a), new FileFrames(b));
+        count = new TransferCount(Guid.Empty, reports.Writer);
+        answers = new FileAnswers(host, new LinuxFiles(), count);
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        open.ForEach(o => o.Dispose());
+        directory.Dispose();
+        return ValueTask.CompletedTask;
+    }
+
+    private FileName At(string name) => new(directory.In(name));
+
+    private void Run(string line)
+    {
+        using var shell = Process.Start(new ProcessStartInfo("/bin/bash", ["-c", line]) { WorkingDirectory = directory.Path })!;
+        shell.WaitForExit();
+        shell.ExitCode.ShouldBe(0);
+    }
+
+    /// <summary>Asks, and collects the answer to its end.</summary>
+    private async Task<(List<FileWord> Words, byte[] Data)> AskAsync(FileAsk ask)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        var answering = Task.Run(async () =>
+        {
+            await answers.AnswerAsync(ask, limit.Token);
+            await host.FlushAsync(limit.Token);
+        });
+        var words = new List<FileWord>();
+        using var data = new MemoryStream();
+        while (words is not [.., { Done: true }])
+        {
+            var message = (await technician.ReceiveAsync(limit.Token))!.Value;
+            if (message.Word is { } word)
+            {
+                words.Add(word);
+                // A hole, as it reads.
+                data.Write(new byte[word.Zeros ?? 0]);
+            }
+            else
+            {
+                data.Write(message.Data.Span);
+            }
+        }
+        await answering;
+        return (words, data.ToArray());
+    }
+
+    private async Task<string> ProblemAsync(FileAsk ask) => (await AskAsync(ask)).Words.ShouldHaveSingleItem().Problem.ShouldNotBeNull();
+
+    [Fact]
+    public async Task Whatever_has_a_name_is_listed_as_what_it_is()
+    {
+        Run("touch $'caf\\xe9' $'two\\nlines' empty; mkdir -m 1777 shared; ln -s empty link; ln -s nowhere astray; mkfifo -m 600 pipe; printf abc >abc; chmod 4750 abc; touch -d 2024-02-03T04:05:06.789Z abc");
+        var entries = (await AskAsync(new FileAsk(List: new FileName(directory.Path)))).Words.SelectMany(w => w.Entries ?? []).ToDictionary(e => e.Name.Text);
+        entries.Count.ShouldBe(8);
+        entries["caf\ufffd"].Name.Bytes.ShouldBe([0x63, 0x61, 0x66, 0xe9]);
+        entries["two\nlines"].Kind.ShouldBe(FileKind.File);
+        (entries["shared"].Kind, entries["shared"].ModeText()).ShouldBe((FileKind.Folder, "drwxrwxrwt"));
+        (entries["link"].Kind, entries["link"].Target, entries["link"].TargetKind).ShouldBe((FileKind.Link, new FileName("empty"), FileKind.File));
+        (entries["astray"].Target!.Text, entries["astray"].TargetKind).ShouldBe(("nowhere", null));
+        entries["pipe"].Kind.ShouldBe(FileKind.Pipe);
+        var file = entries["abc"];
+        (file.Bytes, file.ModeText(), file.ChangedAt).ShouldBe((3, "-rwsr-x---", new DateTimeOffset(2024, 2, 3, 4, 5, 6, 789, TimeSpan.Zero)));
+        file.Owner.ShouldBe(Environment.UserName);
+        (await AskAsync(new FileAsk(Look: At("link")))).Words.ShouldHaveSingleItem().Entry!.Kind.ShouldBe(FileKind.File);
+    }
+
+    [Fact]
+    public async Task A_folder_is_walked_each_before_what_it_holds_and_no_link_is_followed()
+    {
+        Run("mkdir -p a/b/c; touch a/b/c/deep a/top; ln -s .. a/b/up; ln -s /etc a/etc; mkdir a/$'\\xff'; touch a/$'\\xff'/in");
+        var names = (await AskAsync(new FileAsk(Walk: At("a")))).Words.SelectMany(w => w.Entries ?? []).Select(e => e.Name).ToList();
+        names.Select(n => n.Text).ShouldBe(["b", "b/c", "b/c/deep", "b/up", "top", "etc", "\ufffd", "\ufffd/in"], ignoreOrder: true);
+        names.FindIndex(n => n.Text == "b").ShouldBeLessThan(names.FindIndex(n => n.Text == "b/c"));
+        names.Single(n => n.Text == "\ufffd/in").Bytes.ShouldBe([0xff, .. "/in"u8]);
+    }
+
+    [Fact]
+    public async Task A_large_folder_comes_in_portions_that_a_message_holds()
+    {
+        Run("seq -f '" + new string('f', 200) + "%05g' 3000 | xargs touch");
+        var (words, _) = await AskAsync(new FileAsk(List: new FileName(directory.Path)));
+        words.Count.ShouldBeGreaterThan(10);
+        words.Sum(w => w.Entries!.Count).ShouldBe(3000);
+    }
+
+    [Fact]
+    public async Task A_file_comes_whole_or_from_where_it_is_wanted_and_is_hashed_whole()
+    {
+        var bytes = RandomNumberGenerator.GetBytes(300_000);
+        await File.WriteAllBytesAsync(directory.In("file"), bytes);
+        var (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"))));
+        data.ShouldBe(bytes);
+        (words[0].Entry!.Bytes, words[0].From, words[^1].Changed).ShouldBe((300_000, 0, false));
+        words[^1].Sha256.ShouldBe(SHA256.HashData(bytes));
+
+        var version = words[0].Entry!.Version;
+        (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"), 123_456, version)));
+        data.ShouldBe(bytes[123_456..]);
+        (words[0].From, words[^1].Sha256.AsSpan().SequenceEqual(SHA256.HashData(bytes))).ShouldBe((123_456, true));
+
+        (_, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"), 10, Most: 20)));
+        data.ShouldBe(bytes[10..30]);
+
+        // Another version begins at its beginning, and so does one that is shorter than what was there.
+        await File.WriteAllBytesAsync(directory.In("file"), bytes[..200_000]);
+        (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"), 123_456, version)));
+        (words[0].From, data.Length).ShouldBe((0, 200_000));
+        words[0].Entry!.Version.ShouldNotBe(version);
+    }
+
+    [Fact]
+    public async Task Holes_are_told_and_not_sent()
+    {
+        Run("printf begin >sparse; truncate -s 40M sparse; printf end >>sparse; truncate -s 41M sparse");
+        var (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("sparse"))));
+        var content = await File.ReadAllBytesAsync(directory.In("sparse"));
+        data.AsSpan().SequenceEqual(content).ShouldBeTrue();
+        words[^1].Sha256.ShouldBe(SHA256.HashData(content));
+        words.Sum(w => w.Zeros ?? 0).ShouldBeGreaterThan(38L << 20);
+        var from = words[0].Entry!.Version;
+        (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("sparse"), 20 << 20, from)));
+        data.Length.ShouldBe(21 << 20);
+        words[^1].Sha256.ShouldBe(SHA256.HashData(content));
+        count.End();
+        reports.Reader.TryRead(out var report).ShouldBeTrue();
+        report!.Bytes.ShouldBeLessThan(1 << 20);
+    }
+
+    [Fact]
+    public async Task A_file_that_says_it_is_empty_and_is_not_is_read_as_it_comes()
+    {
+        var (words, data) = await AskAsync(new FileAsk(Read: new FileRead(new FileName("/proc/self/status"))));
+        Encoding.UTF8.GetString(data).ShouldContain("VmRSS");
+        words[^1].Sha256.ShouldBe(SHA256.HashData(data));
+    }
+
+    [Fact]
+    public async Task What_can_t_be_answered_is_said_and_the_next_is_answered()
+    {
+        Run("mkfifo pipe; mkdir folder; ln -s circle circle");
+        (await ProblemAsync(new FileAsk(Read: new FileRead(At("none"))))).ShouldBe($"There is no {directory.In("none")} on this host.");
+        (await ProblemAsync(new FileAsk(Read: new FileRead(At("pipe"))))).ShouldContain("is a pipe");
+        (await ProblemAsync(new FileAsk(Read: new FileRead(At("folder"))))).ShouldContain("is a folder");
+        (await ProblemAsync(new FileAsk(Read: new FileRead(new FileName("/dev/zero"))))).ShouldContain("is a device");
+        (await ProblemAsync(new FileAsk(Look: At("circle")))).ShouldContain("leads in a circle");
+        (await ProblemAsync(new FileAsk(List: At("pipe")))).ShouldContain("no folder");
+        (await ProblemAsync(new FileAsk(Look: new FileName("/" + new string('n', 300))))).ShouldContain("longer than");
+        (await ProblemAsync(new FileAsk())).ShouldContain("one thing at a time");
+        (await ProblemAsync(new FileAsk(Look: At("a"), List: At("b")))).ShouldContain("one thing at a time");
+        (await ProblemAsync(new FileAsk(List: new FileName("folder")))).ShouldContain("no whole path");
+        (await AskAsync(new FileAsk(Look: At("folder")))).Words.ShouldHaveSingleItem().Entry!.Kind.ShouldBe(FileKind.Folder);
+    }
+
+    [Fact]
+    public async Task Each_transfer_is_told_once()
+    {
+        Run("printf one >one; printf two >two");
+        (await AskAsync(new FileAsk(Transfer: new FileName(directory.Path)))).Words.ShouldHaveSingleItem().Done.ShouldBeTrue();
+        await AskAsync(new FileAsk(Read: new FileRead(At("one"))));
+        await AskAsync(new FileAsk(Read: new FileRead(At("two"))));
+        await AskAsync(new FileAsk(Read: new FileRead(At("three"))));
+        await AskAsync(new FileAsk(Transfer: At("one")));
+        await AskAsync(new FileAsk(Read: new FileRead(At("one"))));
+        count.End();
+        count.End();
+        reports.Writer.Complete();
+        var told = await reports.Reader.ReadAllAsync().ToListAsync();
+        told.Select(r => (r.Path.Text, r.Files, r.Bytes, r.Problems)).ShouldBe([(directory.Path, 2, 6, 1), (directory.In("one"), 1, 3, 0)]);
+        told[0].Sha256.ShouldBeNull();
+        told[1].Sha256.ShouldBe(SHA256.HashData("one"u8));
+    }
+}

@@ -1,0 +1,105 @@
+using System.Security.Cryptography;
+using System.Text;
+using Umbrek.Core.Access;
+using Umbrek.Core.Files;
+using Umbrek.Service.Tests.Access;
+using Umbrek.Service.Tests.Hosting;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Files;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Tests.Files;
+
+/// <summary>Files of hosts, for those who may read them.</summary>
+public sealed class FileTests
+{
+    [Fact]
+    public async Task Files_are_listed_and_read_and_the_audit_log_says_what_was_read()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        var session = await SessionAsync(service.Api, agent.Id);
+        var channel = await OpenAsync(service.Api, session);
+        var frames = new FileFrames(channel.Socket);
+        // Asked one behind the other, without waiting.
+        await frames.AskAsync(new FileAsk(List: new FileName("/etc/kiosk")), default);
+        await frames.AskAsync(new FileAsk(Transfer: new FileName("/etc")), default);
+        await frames.AskAsync(new FileAsk(Read: new FileRead(new FileName("/etc/hostname"))), default);
+        await frames.AskAsync(new FileAsk(Read: new FileRead(new FileName("/etc/none"))), default);
+        var listed = (await frames.ReceiveAsync(default))!.Value.Word!;
+        listed.Done.ShouldBeTrue();
+        listed.Entries!.Select(e => e.Name.Text).ShouldBe(["kiosk.conf", "timetable.csv"]);
+        (await frames.ReceiveAsync(default))!.Value.Word!.Done.ShouldBeTrue();
+        (await frames.ReceiveAsync(default))!.Value.Word!.Entry!.Owner.ShouldBe("root");
+        Encoding.UTF8.GetString((await frames.ReceiveAsync(default))!.Value.Data.Span).ShouldBe("quay-ticket-03\n");
+        (await frames.ReceiveAsync(default))!.Value.Word!.Sha256.ShouldBe(SHA256.HashData("quay-ticket-03\n"u8));
+        (await frames.ReceiveAsync(default))!.Value.Word!.Problem.ShouldBe("There is no /etc/none on this host.");
+        channel.Socket.Dispose();
+
+        await Umbrek.Tests.Wait.UntilAsync(async () => (await AuditAsync(service.Api, "file.read")).Count == 1, "the host to say what was read");
+        var said = (await AuditAsync(service.Api, "file.read"))[0];
+        (said.Actor, said.Target.Contains("quay-ticket-03", StringComparison.Ordinal)).ShouldBe(("Ines Okafor", true));
+        foreach (var detail in (string[])["/etc", "15", Convert.ToHexStringLower(SHA256.HashData("quay-ticket-03\n"u8)), $"{session}"])
+        {
+            said.Detail.ShouldContain(detail);
+        }
+        (await AuditAsync(service.Api, "file.look")).ShouldHaveSingleItem();
+    }
+
+    [Fact]
+    public async Task It_takes_the_permission_to_read_files_and_the_host_to_allow_it()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        await service.Api.PostAsync("roles", new NewRole("run only", [Permission.See, Permission.Run, Permission.Shell]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        await service.Api.PostAsync("roles", new NewRole("reads", [Permission.See, Permission.ReadFiles]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail", "run only");
+        var session = await SessionAsync(tomasz, agent.Id);
+        (await Should.ThrowAsync<ApiException>(() => OpenAsync(tomasz, session))).Message.ShouldContain("read files of quay-ticket-03");
+        using var priya = await service.JoinedByAsync("Priya Lund", "reads");
+        (await LookAsync(priya, agent.Id)).Entry.ShouldNotBeNull();
+
+        await service.Api.PutAsync($"hosts/{agent.Id}/policy", new HostPolicyPart([HostAct.Run]), 0, WireJson.Default.HostPolicyPart, WireJson.Default.PolicyInfo, default);
+        await Umbrek.Tests.Wait.UntilAsync(
+            async () => (await LookAsync(priya, agent.Id)).Refusal?.Contains("does not allow its files to be read", StringComparison.Ordinal) == true, "the host to keep to it");
+    }
+
+    [Fact]
+    public async Task A_host_fills_the_log_with_nothing_that_was_not_asked_of_it()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        await using var other = await RunningAgent.StartAsync(service, "quay-ticket-04");
+        var channel = await OpenAsync(service.Api, await SessionAsync(service.Api, agent.Id));
+        using var socket = channel.Socket;
+        var files = service.Get<Umbrek.Service.Files.FileService>();
+        var report = new FileReport(channel.Ticket.ChannelId, new FileName("/etc/shadow"), 1, 2, null, 0);
+        await files.ReadAsync(other.Id, report);
+        await files.ReadAsync(agent.Id, report with { ChannelId = Guid.NewGuid() });
+        (await AuditAsync(service.Api, "file.read")).ShouldBeEmpty();
+        await files.ReadAsync(agent.Id, report with { Path = new FileName("/etc/two\nlines") });
+        (await AuditAsync(service.Api, "file.read")).ShouldHaveSingleItem().Detail.ShouldContain(@"/etc/two\u240Alines");
+    }
+
+    private static async Task<FileWord> LookAsync(ApiClient who, Guid hostId)
+    {
+        var (socket, _) = await OpenAsync(who, await SessionAsync(who, hostId));
+        using (socket)
+        {
+            var frames = new FileFrames(socket);
+            await frames.AskAsync(new FileAsk(Look: new FileName("/etc")), default);
+            return (await frames.ReceiveAsync(default))!.Value.Word!;
+        }
+    }
+
+    private static async Task<List<Wire.Audit.AuditInfo>> AuditAsync(ApiClient who, string action) =>
+        [.. (await who.GetAsync($"audit?action={action}", WireJson.Default.PageAuditInfo, default)).Items];
+
+    private static async Task<Guid> SessionAsync(ApiClient who, Guid hostId) =>
+        (await who.PostAsync($"hosts/{hostId}/sessions", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default)).Id;
+
+    private static Task<(System.Net.WebSockets.ClientWebSocket Socket, ChannelTicket Ticket)> OpenAsync(ApiClient who, Guid session) =>
+        ChannelSocket.OpenAsync(who, null, session, new NewChannel(ChannelKinds.Files), default);
+}

@@ -57,6 +57,6 @@ terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active
 umbrek run --on 'in \"Tarn Valley Creamery\"' --fold -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
 umbrek process list quay-ticket-01 --sort memory kiosk
+umbrek file list quay-ticket-03 /srv/board
+umbrek fetch quay-ticket-03 /srv '/var/log/*.log' --to $data
 umbrek job list --most 5"
-terminal client-health.png "umbrek watch --once
-umbrek alert show \$(umbrek alert list --on ripening-climate-02 --output csv | sed -n 2p | cut -c1-36)"

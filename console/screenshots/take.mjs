@@ -88,6 +88,14 @@ await page.getByRole("button", { name: /^ticket-print/ }).click();
 await page.getByRole("button", { name: "What it needs, and its log" }).click();
 await page.getByText("Last lines of its log").waitFor();
 await shot("console-services.png");
+await bench("quay-ticket-03", "Files");
+await page.getByLabel("Folder").fill("/etc/kiosk");
+await page.getByLabel("Folder").press("Enter");
+await page.getByRole("button", { name: "kiosk.conf", exact: true }).click();
+await page.getByText("printer = ticket-print").waitFor();
+await page.getByRole("button", { name: "Fetch timetable.csv" }).click();
+await page.getByText("as the host has read it").waitFor();
+await shot("console-files.png");
 await page.evaluate(() => localStorage.removeItem("umbrek.bench"));
 
 await page.goto(`${address}/now`);

@@ -35,7 +35,7 @@ terminal() { # file, commands
   local script=$data/terminal.sh
   rm -f "$data/shown"
   {
-    echo "PS4='\$ '; clear"
+    echo "PS4='\$ '; cd $data; clear"
     printf '%s\n' "$2" | while IFS= read -r line; do printf 'printf "\\033[1m$ %%s\\033[0m\\n" %q; %s\n' "$line" "$line"; done
     echo "touch $data/shown; sleep 60"
   } >"$script"
@@ -58,5 +58,5 @@ umbrek run --on 'in \"Tarn Valley Creamery\"' --fold -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime
 umbrek process list quay-ticket-01 --sort memory kiosk
 umbrek file list quay-ticket-03 /srv/board
-umbrek fetch quay-ticket-03 /srv '/var/log/*.log' --to $data
+umbrek fetch quay-ticket-03 /srv '/var/log/*.log'
 umbrek job list --most 5"

@@ -1,64 +1,51 @@
 using Umbrek.Bench.Access;
 using Umbrek.Bench.Enrolment;
 using Umbrek.Bench.Estate;
+using Umbrek.Bench.Files;
 using Umbrek.Bench.Health;
 using Umbrek.Bench.Hosting;
 using Umbrek.Bench.Jobs;
 using Umbrek.Bench.Links;
 using Umbrek.Bench.Shell;
 
-// dotnet run --project bench/Umbrek.Bench -c Release -- [1000] [10000] [joining] [estate] [health] [console] [access] [folding] [shell] [processes] [programs]
 if (args is ["bare-hub", var port])
 {
     await BareHub.ServeAsync(int.Parse(port));
     return;
 }
-var wanted = args.Length == 0 ? ["1000", "10000", "joining", "estate", "health", "console", "access", "folding", "shell", "processes", "programs"] : args;
-Figures.Machine();
-foreach (var what in wanted)
+var all = new Dictionary<string, Func<Task>>
 {
-    if (int.TryParse(what, out var hosts))
+    ["1000"] = () => LinkBench.RunAsync(1000),
+    ["10000"] = () => LinkBench.RunAsync(10000),
+    ["joining"] = EnrolmentBench.RunAsync,
+    ["estate"] = EstateBench.RunAsync,
+    ["health"] = HealthBench.RunAsync,
+    ["console"] = ConsoleBench.RunAsync,
+    ["access"] = AccessBench.RunAsync,
+    ["folding"] = () =>
+    {
+        FoldBench.Run();
+        return Task.CompletedTask;
+    },
+    ["shell"] = ShellBench.RunAsync,
+    ["files"] = FileBench.RunAsync,
+    ["processes"] = ProcessBench.RunAsync,
+    ["programs"] = ProgramBench.RunAsync,
+};
+// dotnet run --project bench/Umbrek.Bench -c Release -- [any of those, or another number of hosts]
+Figures.Machine();
+foreach (var what in args.Length == 0 ? [.. all.Keys] : args)
+{
+    if (all.TryGetValue(what, out var run))
+    {
+        await run();
+    }
+    else if (int.TryParse(what, out var hosts))
     {
         await LinkBench.RunAsync(hosts);
     }
-    else if (what == "joining")
-    {
-        await EnrolmentBench.RunAsync();
-    }
-    else if (what == "estate")
-    {
-        await EstateBench.RunAsync();
-    }
-    else if (what == "health")
-    {
-        await HealthBench.RunAsync();
-    }
-    else if (what == "console")
-    {
-        await ConsoleBench.RunAsync();
-    }
-    else if (what == "access")
-    {
-        await AccessBench.RunAsync();
-    }
-    else if (what == "folding")
-    {
-        FoldBench.Run();
-    }
-    else if (what == "shell")
-    {
-        await ShellBench.RunAsync();
-    }
-    else if (what == "processes")
-    {
-        await ProcessBench.RunAsync();
-    }
-    else if (what == "programs")
-    {
-        await ProgramBench.RunAsync();
-    }
     else
     {
-        Console.Error.WriteLine($"'{what}' is no benchmark; give numbers of hosts, 'joining', 'estate', 'health', 'console', 'access', 'folding', 'shell', 'processes' or 'programs'.");
+        Console.Error.WriteLine($"'{what}' is no benchmark; give {string.Join(", ", all.Keys)}, or another number of hosts.");
     }
 }

@@ -63,6 +63,9 @@ internal sealed class OneHost : IAsyncDisposable
         return new OneHost(directory) { Address = address, Pin = pin, Token = token, Api = api, Service = service, Agent = agent, Host = host };
     }
 
+    /// <summary>A file of the service or the agent.</summary>
+    public string In(string name) => Path.Combine(directory.Path, name);
+
     /// <returns>The environment in which the client is signed in.</returns>
     public async Task<Dictionary<string, string>> SignInClientAsync()
     {

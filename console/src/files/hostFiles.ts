@@ -44,6 +44,9 @@ interface Answer {
   reject(problem: Error): void;
 }
 
+/** What the service says when somebody has ended it: that is not gone on from. */
+const SESSION_ENDED = "The session has ended.";
+
 /** The line ended before all was answered; asking again on another may go on. */
 export class LineBroken extends Error {}
 
@@ -78,7 +81,11 @@ export class HostFiles {
           this.#unsent = undefined;
         },
         message: (data) => records.take(data as ArrayBuffer),
-        over: (why) => this.#end(new LineBroken(why ?? "The line to the host broke."), events),
+        over: (why) =>
+          this.#end(
+            why === SESSION_ENDED ? new Error(why) : new LineBroken(why ?? "The line to the host broke."),
+            events,
+          ),
       });
   }
 

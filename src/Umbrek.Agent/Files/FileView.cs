@@ -63,8 +63,14 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
                 return;
             }
             log.Info($"{What} for {order.Technician}");
-            await AnswerAsync(frames, new TransferCount(order.ChannelId, reports.Writer), gone).ConfigureAwait(false);
-            gate.TellEnd(order.Technician, What);
+            try
+            {
+                await AnswerAsync(frames, new TransferCount(order.ChannelId, reports.Writer), gone).ConfigureAwait(false);
+            }
+            finally
+            {
+                gate.TellEnd(order.Technician, What);
+            }
             await frames.CloseAsync(cancel).ConfigureAwait(false);
         }
         finally

@@ -1,4 +1,5 @@
 using System.Security.Cryptography;
+using System.Threading.Channels;
 using Umbrek.Cli.Hosting;
 using Umbrek.Core.Files;
 using Umbrek.Core.Links;
@@ -33,7 +34,7 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
         {
             try
             {
-                await using var files = await door.OpenAsync(cancel).ConfigureAwait(false);
+                using var files = await door.OpenAsync(cancel).ConfigureAwait(false);
                 if (plan is null)
                 {
                     plan = await makePlan(files).ConfigureAwait(false);
@@ -117,65 +118,97 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
     {
         do
         {
-            var left = plan.Groups.Select(g => new FetchGroup(g.Path, g.Items.FindAll(i => !i.IsDone))).Where(g => g.Items.Count > 0).ToList();
-            using var window = new SemaphoreSlim(Ahead);
+            progress!.Begin(plan.Groups.Sum(g => g.Items.Where(i => i.IsDone).Sum(i => i.Entry.Bytes)));
             using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            var arrivals = left.SelectMany(g => g.Items).ToDictionary(i => i, ArrivalOf);
-            var asking = AskAsync(files, left, arrivals, window, over.Token);
+            var asked = Channel.CreateBounded<(FetchItem Item, IArrival Arrival)?>(Ahead);
+            var asking = AskAsync(files, plan, asked.Writer, over.Token);
             try
             {
-                foreach (var group in left)
+                await foreach (var next in asked.Reader.ReadAllAsync(cancel).ConfigureAwait(false))
                 {
-                    await files.NextAsync(cancel).ConfigureAwait(false);
-                    foreach (var item in group.Items)
+                    if (next is not var (item, arrival))
                     {
-                        await ReceiveAsync(files, item, arrivals[item], cancel).ConfigureAwait(false);
-                        window.Release();
+                        await files.NextAsync(cancel).ConfigureAwait(false);
+                        continue;
+                    }
+                    try
+                    {
+                        await ReceiveAsync(files, item, arrival, cancel).ConfigureAwait(false);
+                    }
+                    finally
+                    {
+                        Leave(item, arrival);
                     }
                 }
+                await asking.ConfigureAwait(false);
             }
             finally
             {
                 await over.CancelAsync().ConfigureAwait(false);
                 await asking.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-                foreach (var arrival in arrivals.Values.Except(outputs.Values))
+                while (asked.Reader.TryRead(out var unheard))
                 {
-                    arrival.Dispose();
+                    if (unheard is var (item, arrival))
+                    {
+                        Leave(item, arrival);
+                    }
                 }
             }
         }
         while (plan.Groups.Exists(g => g.Items.Exists(i => !i.IsDone)));
     }
 
-    private IArrival ArrivalOf(FetchItem item)
+    /// <summary>An output goes on with what was written when the line breaks; a part is opened again.</summary>
+    private IArrival ArrivalOf(FetchItem item) => outputs.TryGetValue(item, out var begun) ? begun : arrivalOf(item);
+
+    private void Leave(FetchItem item, IArrival arrival)
     {
-        if (!outputs.TryGetValue(item, out var arrival))
+        if (arrival is OutputArrival)
         {
-            arrival = arrivalOf(item);
-            if (arrival is OutputArrival)
-            {
-                outputs[item] = arrival;
-            }
+            outputs[item] = arrival;
         }
-        return arrival;
+        else
+        {
+            arrival.Dispose();
+        }
     }
 
-    private static async Task AskAsync(HostFiles files, List<FetchGroup> groups, Dictionary<FetchItem, IArrival> arrivals, SemaphoreSlim window, CancellationToken over)
+    /// <summary>Asks for what is not here yet, and hands on what was asked for: null for a word that begins a group.</summary>
+    private async Task AskAsync(HostFiles files, FetchPlan plan, ChannelWriter<(FetchItem, IArrival)?> asked, CancellationToken over)
     {
-        foreach (var group in groups)
+        Exception? broken = null;
+        try
         {
-            await files.AskAsync(new FileAsk(Transfer: group.Path), over).ConfigureAwait(false);
-            foreach (var item in group.Items)
+            foreach (var group in plan.Groups)
             {
-                await window.WaitAsync(over).ConfigureAwait(false);
-                var version = item.Entry.Version ?? "";
-                await files.AskAsync(new FileAsk(Read: new FileRead(item.Path, arrivals[item].HereOf(version), version)), over).ConfigureAwait(false);
+                var left = group.Items.FindAll(i => !i.IsDone);
+                if (left.Count > 0)
+                {
+                    await files.AskAsync(new FileAsk(Transfer: group.Path), over).ConfigureAwait(false);
+                    await asked.WriteAsync(null, over).ConfigureAwait(false);
+                }
+                foreach (var item in left)
+                {
+                    var (arrival, version) = (ArrivalOf(item), item.Entry.Version ?? "");
+                    await files.AskAsync(new FileAsk(Read: new FileRead(item.Path, arrival.HereOf(version), version)), over).ConfigureAwait(false);
+                    await asked.WriteAsync((item, arrival), over).ConfigureAwait(false);
+                }
             }
+        }
+        catch (LineBrokenException e)
+        {
+            broken = e;
+            throw;
+        }
+        finally
+        {
+            asked.TryComplete(broken);
         }
     }
 
     private async Task ReceiveAsync(HostFiles files, FetchItem item, IArrival arrival, CancellationToken cancel)
     {
+        var size = 0L;
         while (true)
         {
             var message = await files.NextAsync(cancel).ConfigureAwait(false);
@@ -192,10 +225,15 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
                     Problems.Add(problem);
                     return;
                 case { Entry: { } entry }:
-                    arrival.Begin(entry, message.Word.From ?? 0);
-                    progress!.Add(message.Word.From ?? 0, came: false);
+                    if (message.Word.From is not { } from || from < 0 || from > entry.Bytes)
+                    {
+                        throw new ClientException($"{door.Host.Label} begins {item.Path} at no place of it.");
+                    }
+                    size = entry.Bytes;
+                    arrival.Begin(entry, from);
+                    progress!.Add(from, came: false);
                     break;
-                case { Zeros: { } zeros }:
+                case { Zeros: { } zeros } when zeros > 0 && zeros <= size:
                     arrival.Zeros(zeros);
                     progress!.Add(zeros, came: false);
                     break;

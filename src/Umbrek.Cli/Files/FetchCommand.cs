@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.Runtime.InteropServices;
 using System.Text.Json.Serialization;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
@@ -49,14 +50,30 @@ public static class FetchCommand
             {
                 throw new ClientException("Standard output has no name; leave --as out.", ExitCodes.WrongUse);
             }
+            using var leave = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+            using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
+            {
+                c.Cancel = true;
+                leave.Cancel();
+            });
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             await using var output = writes ? Console.OpenStandardOutput() : Stream.Null;
+            await using var door = new HostFilesDoor(client, api, parsed, secrets, found);
             var fetch = new Fetch(
-                new HostFilesDoor(client, api, parsed, secrets, found), patience, client.Time,
+                door, patience, client.Time,
                 item => writes ? new OutputArrival(output) : new FileArrival(item.Target, found.Id, item.Path, item.Replaces));
-            var plan = await fetch.RunAsync(
-                async files => OneOnly(await FetchPlan.MakeAsync(files, parsed.GetRequiredValue(paths), writes ? Path.Combine(Path.GetTempPath(), $"umbrek-{Guid.NewGuid():N}") : Path.GetFullPath(folder), parsed.GetValue(name), Read(parsed.GetValue(existing)), cancel).ConfigureAwait(false), writes), cancel).ConfigureAwait(false);
+            FetchPlan plan;
+            try
+            {
+                plan = await fetch.RunAsync(
+                    async files => OneOnly(await FetchPlan.MakeAsync(files, parsed.GetRequiredValue(paths), writes ? Path.Combine(Path.GetTempPath(), $"umbrek-{Guid.NewGuid():N}") : Path.GetFullPath(folder), parsed.GetValue(name), Read(parsed.GetValue(existing)), leave.Token).ConfigureAwait(false), writes), leave.Token).ConfigureAwait(false);
+            }
+            catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+            {
+                await Console.Error.WriteLineAsync("\nStopped. What has come is kept; the same command goes on from there.").ConfigureAwait(false);
+                return ExitCodes.LeftRunning;
+            }
             foreach (var problem in plan.Problems.Concat(fetch.Problems))
             {
                 await Console.Error.WriteLineAsync(TerminalText.Line(problem)).ConfigureAwait(false);

@@ -42,7 +42,8 @@ public static class FileCommands
             var problems = new List<string>();
             try
             {
-                await using var files = await new HostFilesDoor(client, api, parsed, secrets, found).OpenAsync(cancel).ConfigureAwait(false);
+                await using var door = new HostFilesDoor(client, api, parsed, secrets, found);
+                using var files = await door.OpenAsync(cancel).ConfigureAwait(false);
                 var there = await files.LookAsync(folder, cancel).ConfigureAwait(false);
                 if (there.Kind != FileKind.Folder)
                 {

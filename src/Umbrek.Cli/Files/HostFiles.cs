@@ -16,34 +16,92 @@ namespace Umbrek.Cli.Files;
 /// <summary>The line to the host is gone; asking again may find it back.</summary>
 internal sealed class LineBrokenException(string message) : Exception(message);
 
-/// <summary>Lets the client to a host's files again and again, with the host's secret asked for once.</summary>
-internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseResult parsed, HostSecretOptions secrets, HostSummary host)
+/// <summary>Lets the client to a host's files, again where the line breaks: in one session, with the host's secret asked for once.</summary>
+internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseResult parsed, HostSecretOptions secrets, HostSummary host) : IAsyncDisposable
 {
+    /// <summary>What a session ends of when nobody ended it.</summary>
+    private const string ServiceRestarted = "the service restarted";
+    private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
+
     private readonly (string Name, string Text)? secret = secrets.AreGiven(parsed) ? secrets.Read(parsed, $"{host.Label} of {GroupPath.Customer(host.GroupPath)}") : null;
+    private HostDoor? door;
+    private Guid? sessionId;
 
     public HostSummary Host => host;
 
     /// <exception cref="LineBrokenException">The service or the host is away.</exception>
+    /// <exception cref="ClientException">Somebody has ended the session.</exception>
     public async Task<HostFiles> OpenAsync(CancellationToken cancel)
     {
         try
         {
-            var pin = client.State.Require().NewPin();
-            var door = secret is var (name, text) ? await HostDoor.OpenAsync(api, pin, host.Id, name, text, cancel).ConfigureAwait(false) : null;
-            var session = door?.Session ?? await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession("files"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false);
-            var wish = new FilesWish();
-            var (socket, _) = await ChannelSocket.OpenAsync(api, pin, session.Id, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
-            return new HostFiles(api, host, session.Id, socket);
+            return await ComeAsync(cancel).ConfigureAwait(false);
         }
-        catch (Exception e) when (e is UnreachableException or WebSocketException or ApiException { Problem.Word: ProblemTypes.HostAway })
+        catch (ApiException e) when (sessionId is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
+        {
+            var ended = await EndOfSessionAsync(cancel).ConfigureAwait(false);
+            if (ended != ServiceRestarted)
+            {
+                throw new ClientException(ended is null ? e.Message : $"The session has ended: {ended}.");
+            }
+            sessionId = null;
+            throw new LineBrokenException(e.Message);
+        }
+        catch (Exception e) when (e is UnreachableException or WebSocketException or IOException or ApiException { Problem.Word: ProblemTypes.HostAway })
+        {
+            throw new LineBrokenException(e.Message);
+        }
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (sessionId is null)
+        {
+            return;
+        }
+        using var limit = new CancellationTokenSource(Parting);
+        try
+        {
+            await api.ActAsync(HttpMethod.Post, $"sessions/{sessionId}/end", limit.Token).ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is ApiException or UnreachableException or OperationCanceledException)
+        {
+            // It ends by itself later.
+        }
+    }
+
+    private async Task<HostFiles> ComeAsync(CancellationToken cancel)
+    {
+        var pin = client.State.Require().NewPin();
+        if (sessionId is null)
+        {
+            door = secret is var (name, text) ? await HostDoor.OpenAsync(api, pin, host.Id, name, text, cancel).ConfigureAwait(false) : null;
+            sessionId = (door?.Session ?? await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession("files"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false)).Id;
+        }
+        var wish = new FilesWish();
+        var (socket, _) = await ChannelSocket.OpenAsync(api, pin, sessionId.Value, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
+        return new HostFiles(host, socket);
+    }
+
+    private async Task<string?> EndOfSessionAsync(CancellationToken cancel)
+    {
+        try
+        {
+            return (await api.GetAsync($"sessions/{sessionId}", WireJson.Default.SessionInfo, cancel).ConfigureAwait(false)).EndReason;
+        }
+        catch (ApiException)
+        {
+            return null;
+        }
+        catch (UnreachableException e)
         {
             throw new LineBrokenException(e.Message);
         }
     }
 }
 
-/// <summary>A channel to a host's files, and the session that it is in.</summary>
-internal sealed class HostFiles(ApiClient api, HostSummary host, Guid sessionId, WebSocket socket) : IAsyncDisposable
+/// <summary>A channel to a host's files.</summary>
+internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposable
 {
     private readonly FileFrames frames = new(socket);
 
@@ -53,7 +111,7 @@ internal sealed class HostFiles(ApiClient api, HostSummary host, Guid sessionId,
         {
             await frames.AskAsync(ask, cancel).ConfigureAwait(false);
         }
-        catch (WebSocketException e)
+        catch (Exception e) when (e is WebSocketException or IOException)
         {
             cancel.ThrowIfCancellationRequested();
             throw new LineBrokenException(e.Message);
@@ -72,7 +130,7 @@ internal sealed class HostFiles(ApiClient api, HostSummary host, Guid sessionId,
             {
                 message = await frames.ReceiveAsync(cancel).ConfigureAwait(false) ?? throw new LineBrokenException(frames.ClosedBecause ?? $"{host.Label} has closed the channel.");
             }
-            catch (WebSocketException e)
+            catch (Exception e) when (e is WebSocketException or IOException)
             {
                 cancel.ThrowIfCancellationRequested();
                 throw new LineBrokenException(e.Message);
@@ -101,18 +159,7 @@ internal sealed class HostFiles(ApiClient api, HostSummary host, Guid sessionId,
     /// <param name="problem">Told of what can't be looked at.</param>
     public IAsyncEnumerable<FileEntry> WalkAsync(FileName path, Action<string> problem, CancellationToken cancel) => EntriesAsync(new FileAsk(Walk: path), problem, cancel);
 
-    public async ValueTask DisposeAsync()
-    {
-        socket.Dispose();
-        try
-        {
-            await api.ActAsync(HttpMethod.Post, $"sessions/{sessionId}/end", CancellationToken.None).ConfigureAwait(false);
-        }
-        catch (Exception e) when (e is ApiException or UnreachableException)
-        {
-            // It ends by itself later.
-        }
-    }
+    public void Dispose() => socket.Dispose();
 
     private async IAsyncEnumerable<FileEntry> EntriesAsync(FileAsk ask, Action<string>? problem, [EnumeratorCancellation] CancellationToken cancel)
     {

@@ -21,6 +21,9 @@ internal sealed class TransferProgress(string what, long bytes, TimeProvider tim
 
     public TimeSpan Took => time.GetElapsedTime(began);
 
+    /// <summary>On a line that has just been opened so much is here, and the rest is counted anew.</summary>
+    public void Begin(long here) => Here = here;
+
     /// <param name="came">They came over the line, and count for the rate.</param>
     public void Add(long more, bool came)
     {

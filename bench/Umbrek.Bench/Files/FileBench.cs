@@ -1,0 +1,145 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Security;
+using System.Net.Sockets;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
+using Umbrek.Bench.Hosting;
+using Umbrek.Bench.Links;
+using Umbrek.Simulation.Demo;
+
+namespace Umbrek.Bench.Files;
+
+/// <summary>Files of one host to the client, against the same bytes over the same TLS hops by programs that do nothing else.</summary>
+public static class FileBench
+{
+    private const int LargeBytes = 1 << 30;
+    private const int SmallFiles = 20_000;
+    private const int SmallBytes = 4096;
+    private const int Times = 3;
+
+    public static async Task RunAsync()
+    {
+        Console.WriteLine("-- files of one host");
+        using var directory = new Scratch();
+        var (there, here) = (Path.Combine(directory.Path, "there"), Path.Combine(directory.Path, "here"));
+        Directory.CreateDirectory(Path.Combine(there, "small"));
+        Directory.CreateDirectory(here);
+        await WriteAsync(Path.Combine(there, "large"), LargeBytes);
+        for (var i = 0; i < SmallFiles; i++)
+        {
+            await File.WriteAllBytesAsync(Path.Combine(there, "small", $"file-{i:00000}"), RandomNumberGenerator.GetBytes(SmallBytes));
+        }
+        await using var host = await OneHost.StartAsync();
+        var environment = await host.SignInClientAsync();
+        using var certificate = X509Certificate2.CreateFromPemFile(host.In("service/tls.crt"), host.In("service/tls.key"));
+        var client = ChildProgram.Find("umbrek");
+        Task<double> FetchAsync(string what) => OneHost.TimeAsync(client, ["fetch", host.Host.SystemName, Path.Combine(there, what), "--to", here], environment);
+
+        await using var relay = await TwoServers.StartAsync(directory, there, host.In("service/tls.crt"), host.In("service/tls.key"));
+        var (ours, theirs) = (new List<double>(), new List<double>());
+        var before = (Service: host.Service.Resident(), Agent: host.Agent.Resident());
+        for (var i = 0; i < Times; i++)
+        {
+            ours.Add(await FetchAsync("large"));
+            File.Delete(Path.Combine(here, "large"));
+            theirs.Add(await OneHost.TimeAsync("curl", ["-fsSk", "-o", Path.Combine(here, "large"), relay.Address("large")], environment));
+            File.Delete(Path.Combine(here, "large"));
+        }
+        Figures.Line("a file of 1 GiB", Figures.Median(ours), Figures.Median(theirs), "s", "1.25");
+        Figures.Alone("  service: more resident after it", (host.Service.Resident() - before.Service) / 1e6, "MB", "under 64 MB");
+        Figures.Alone("  agent: more resident after it", (host.Agent.Resident() - before.Agent) / 1e6, "MB", "under 64 MB");
+        Figures.Alone("  SHA-256 of 1 GiB, once", Hash(Path.Combine(there, "large")), "s", "");
+
+        (ours, theirs) = ([], []);
+        for (var i = 0; i < Times; i++)
+        {
+            ours.Add(await FetchAsync("small"));
+            Directory.Delete(Path.Combine(here, "small"), recursive: true);
+            theirs.Add(await TarAsync(there, here, certificate));
+            Directory.Delete(Path.Combine(here, "small"), recursive: true);
+        }
+        Figures.Line("20,000 files of 4 KiB", Figures.Median(ours), Figures.Median(theirs), "s", "under 1");
+    }
+
+    private static async Task WriteAsync(string file, long bytes)
+    {
+        await using var target = File.Create(file);
+        var block = new byte[1 << 20];
+        for (; bytes > 0; bytes -= block.Length)
+        {
+            RandomNumberGenerator.Fill(block);
+            await target.WriteAsync(block);
+        }
+    }
+
+    /// <summary>What both ends do beside moving it.</summary>
+    private static double Hash(string file)
+    {
+        var began = Stopwatch.GetTimestamp();
+        using var stream = File.OpenRead(file);
+        SHA256.HashData(stream);
+        return Stopwatch.GetElapsedTime(began).TotalSeconds;
+    }
+
+    /// <summary>tar into one TLS connection, and out of it.</summary>
+    private static async Task<double> TarAsync(string there, string here, X509Certificate2 certificate)
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        var began = Stopwatch.GetTimestamp();
+        using var packing = Process.Start(new ProcessStartInfo("tar", ["-C", there, "-cf", "-", "small"]) { RedirectStandardOutput = true })!;
+        using var unpacking = Process.Start(new ProcessStartInfo("tar", ["-C", here, "-xf", "-"]) { RedirectStandardInput = true })!;
+        using var near = new TcpClient();
+        await near.ConnectAsync((IPEndPoint)listener.LocalEndpoint);
+        using var far = await listener.AcceptTcpClientAsync();
+        var sending = Task.Run(async () =>
+        {
+            await using var tls = new SslStream(far.GetStream());
+            await tls.AuthenticateAsServerAsync(certificate);
+            await packing.StandardOutput.BaseStream.CopyToAsync(tls, 64 * 1024);
+            await tls.ShutdownAsync();
+        });
+        await using (var tls = new SslStream(near.GetStream(), false, (_, shown, _, _) => shown?.GetCertHashString() == certificate.GetCertHashString()))
+        {
+            await tls.AuthenticateAsClientAsync("localhost");
+            await tls.CopyToAsync(unpacking.StandardInput.BaseStream, 64 * 1024);
+        }
+        unpacking.StandardInput.Close();
+        await sending;
+        await unpacking.WaitForExitAsync();
+        return Stopwatch.GetElapsedTime(began).TotalSeconds;
+    }
+
+    /// <summary>A server of files, and another one through which it is reached: both over TLS.</summary>
+    private sealed class TwoServers(Process nginx, int port) : IAsyncDisposable
+    {
+        public static async Task<TwoServers> StartAsync(Scratch directory, string root, string certificate, string key)
+        {
+            var (port, behind) = (LinkBench.FreePort(), LinkBench.FreePort());
+            var configuration = Path.Combine(directory.Path, "nginx.conf");
+            await File.WriteAllTextAsync(configuration, $$"""
+                daemon off; pid {{directory.Path}}/nginx.pid; error_log {{directory.Path}}/nginx.log; worker_processes 2; user root;
+                events {}
+                http { access_log off; sendfile on; ssl_certificate {{certificate}}; ssl_certificate_key {{key}};
+                  server { listen 127.0.0.1:{{behind}} ssl; root {{root}}; }
+                  server { listen 127.0.0.1:{{port}} ssl; location / { proxy_pass https://127.0.0.1:{{behind}}; proxy_max_temp_file_size 0; } } }
+                """);
+            var nginx = Process.Start(new ProcessStartInfo("/usr/sbin/nginx", ["-c", configuration]))!;
+            while (!File.Exists(Path.Combine(directory.Path, "nginx.pid")))
+            {
+                await Task.Delay(20);
+            }
+            return new TwoServers(nginx, port);
+        }
+
+        public string Address(string name) => $"https://localhost:{port}/{name}";
+
+        public async ValueTask DisposeAsync()
+        {
+            nginx.Kill();
+            await nginx.WaitForExitAsync();
+            nginx.Dispose();
+        }
+    }
+}

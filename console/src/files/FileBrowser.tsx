@@ -2,6 +2,7 @@ import { Button, TextInput } from "@mantine/core";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { HostSummary } from "../api/types";
 import { saveBlob } from "../parts/file";
+import { LineWord } from "../sessions/LineWord";
 import type { Proof } from "../sessions/useProof";
 import { FetchList, type FetchRow } from "./FetchList";
 import { FilePreview } from "./FilePreview";
@@ -118,24 +119,15 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
 
   return (
     <>
-      {word && (
-        <p className={over ? "trouble" : "muted"} role="status">
-          {word}{" "}
-          {over && (
-            <Button
-              size="compact-sm"
-              variant="default"
-              onClick={() => {
-                setOver(false);
-                setWord(undefined);
-                setRound(round + 1);
-              }}
-            >
-              Look again
-            </Button>
-          )}
-        </p>
-      )}
+      <LineWord
+        word={word}
+        over={over}
+        onAgain={() => {
+          setOver(false);
+          setWord(undefined);
+          setRound(round + 1);
+        }}
+      />
       <form
         className="file-head"
         onSubmit={(e) => {

@@ -1,11 +1,11 @@
 import { Autocomplete, Button, Select, TextInput } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
-import { WhyNot } from "../access/WhyNot";
 import type { HostSummary } from "../api/types";
 import { save } from "../parts/file";
 import { bytes } from "../parts/time";
-import { KeyAsked } from "../sessions/KeyAsked";
-import { type Proof, useProof } from "../sessions/useProof";
+import { HostPanel } from "../sessions/HostPanel";
+import { LineWord } from "../sessions/LineWord";
+import type { Proof } from "../sessions/useProof";
 import { HostLook } from "./hostLook";
 import {
   ages,
@@ -28,45 +28,18 @@ const JOURNAL = "the journal";
 const nothingWanted: LogWanted = { file: "", text: "", least: "", since: "" };
 
 /** Logs of a host, read and followed for as long as the panel is open. */
-export function LogPanel({ host }: { host: HostSummary }) {
-  const { may, asksKey, door, setDoor, fromVault, proof, ready } = useProof(host, "read-files");
-  const [looks, setLooks] = useState(false);
-  const linked = host.presence.state === "linked";
-  return (
-    <section className="panel look-panel" aria-labelledby="logs-title">
-      <header>
-        <h2 id="logs-title">Logs</h2>
-        {looks && (
-          <Button size="compact-sm" variant="subtle" color="gray" onClick={() => setLooks(false)}>
-            Look no more
-          </Button>
-        )}
-      </header>
-      {!may("read-files") ? (
-        <WhyNot permission="read-files" at={{ host: host.id }} />
-      ) : (
-        <>
-          {looks && asksKey && (
-            <KeyAsked host={host} door={door} onDoor={setDoor} fromVault={fromVault} act="shows a log" />
-          )}
-          {looks ? (
-            ready && <Log host={host} proof={proof} />
-          ) : (
-            <Button
-              variant="default"
-              disabled={!linked}
-              title={linked ? undefined : `${host.label} is away`}
-              onClick={() => setLooks(true)}
-            >
-              Look into the logs of {host.label}
-            </Button>
-          )}
-          {!looks && !linked && <p className="muted">{host.label} is away; this takes a host that is linked.</p>}
-        </>
-      )}
-    </section>
-  );
-}
+export const LogPanel = ({ host }: { host: HostSummary }) => (
+  <HostPanel
+    host={host}
+    title="Logs"
+    id="logs-title"
+    permission="read-files"
+    ask={`Look into the logs of ${host.label}`}
+    act="shows a log"
+  >
+    {(proof) => <Log host={host} proof={proof} />}
+  </HostPanel>
+);
 
 function Log({ host, proof }: { host: HostSummary; proof: Proof }) {
   const [wanted, setWanted] = useState(nothingWanted);
@@ -167,16 +140,7 @@ function Log({ host, proof }: { host: HostSummary; proof: Proof }) {
           Show
         </Button>
       </form>
-      {word && (
-        <p className={over ? "trouble" : "muted"} role="status">
-          {word}{" "}
-          {over && (
-            <Button size="compact-sm" variant="default" onClick={() => begin(wanted)}>
-              Look again
-            </Button>
-          )}
-        </p>
-      )}
+      <LineWord word={word} over={over} onAgain={() => begin(wanted)} />
       {!(over && lines.length === 0) && <Lines lines={lines} label={`${name} of ${host.label}`} />}
       <div className="log-foot">
         <span className="muted">

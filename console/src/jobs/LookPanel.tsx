@@ -1,9 +1,8 @@
-import { Button } from "@mantine/core";
 import { useEffect, useRef, useState } from "react";
-import { WhyNot } from "../access/WhyNot";
 import type { HostSummary } from "../api/types";
-import { KeyAsked } from "../sessions/KeyAsked";
-import { type Proof, useProof } from "../sessions/useProof";
+import { HostPanel } from "../sessions/HostPanel";
+import { LineWord } from "../sessions/LineWord";
+import type { Proof } from "../sessions/useProof";
 import { HostLook, type ViewWord } from "./hostLook";
 
 interface What<T> {
@@ -25,46 +24,20 @@ export function LookPanel<T>({
   what: What<T>;
   children: (seen: T, proof: Proof) => React.ReactNode;
 }) {
-  const [looks, setLooks] = useState(false);
-  const { may, asksKey, door, setDoor, fromVault, proof, ready } = useProof(host, "run");
-  const linked = host.presence.state === "linked";
-  const id = `${what.kind}-title`;
   return (
-    <section className="panel look-panel" aria-labelledby={id}>
-      <header>
-        <h2 id={id}>{title}</h2>
-        {looks && (
-          <Button size="compact-sm" variant="subtle" color="gray" onClick={() => setLooks(false)}>
-            Look no more
-          </Button>
-        )}
-      </header>
-      {!may("run") ? (
-        <WhyNot permission="run" at={{ host: host.id }} />
-      ) : (
-        <>
-          {/* Asked for once somebody wants to look: the bench has other panels that ask for the same key. */}
-          {looks && asksKey && <KeyAsked host={host} door={door} onDoor={setDoor} fromVault={fromVault} />}
-          {looks ? (
-            ready && (
-              <Look host={host} what={what} proof={proof}>
-                {children}
-              </Look>
-            )
-          ) : (
-            <Button
-              variant="default"
-              disabled={!linked}
-              title={linked ? undefined : `${host.label} is away`}
-              onClick={() => setLooks(true)}
-            >
-              Look at the {what.kind} of {host.label}
-            </Button>
-          )}
-          {!looks && !linked && <p className="muted">{host.label} is away; this takes a host that is linked.</p>}
-        </>
+    <HostPanel
+      host={host}
+      title={title}
+      id={`${what.kind}-title`}
+      permission="run"
+      ask={`Look at the ${what.kind} of ${host.label}`}
+    >
+      {(proof) => (
+        <Look host={host} what={what} proof={proof}>
+          {children}
+        </Look>
       )}
-    </section>
+    </HostPanel>
   );
 }
 
@@ -107,24 +80,15 @@ function Look<T>({
   }, [host.id, kind, everySeconds, door, usesVault, round]);
   return (
     <>
-      {word && (
-        <p className={over ? "trouble" : "muted"} role="status">
-          {word}{" "}
-          {over && (
-            <Button
-              size="compact-sm"
-              variant="default"
-              onClick={() => {
-                setOver(false);
-                setWord(undefined);
-                setRound(round + 1);
-              }}
-            >
-              Look again
-            </Button>
-          )}
-        </p>
-      )}
+      <LineWord
+        word={word}
+        over={over}
+        onAgain={() => {
+          setOver(false);
+          setWord(undefined);
+          setRound(round + 1);
+        }}
+      />
       {seen !== undefined ? children(seen, proof) : !over && <p className="muted">Asking {host.label} …</p>}
     </>
   );

@@ -30,6 +30,9 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
 {
     /// <summary>Of larger ones the disk is waited for, so that what they go on from is on it.</summary>
     private const long Large = 8 << 20;
+
+    /// <summary>So much is left to the disk at a time, while more comes.</summary>
+    private const long FlushEvery = 64 << 20;
     private const int ChunkBytes = 256 * 1024;
 
     /// <summary>Who may read, write and execute: nothing that lends somebody's rights.</summary>
@@ -38,6 +41,8 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
     private IncrementalHash? hash;
     private FileEntry entry = null!;
     private FileStream? part;
+    private Task flushing = Task.CompletedTask;
+    private long unflushed;
 
     private string? asked;
 
@@ -86,6 +91,13 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
     {
         part!.Write(bytes);
         hash!.AppendData(bytes);
+        unflushed += bytes.Length;
+        if (unflushed >= FlushEvery && flushing.IsCompleted)
+        {
+            unflushed = 0;
+            var handle = part.SafeFileHandle;
+            flushing = Task.Run(() => RandomAccess.FlushToDisk(handle));
+        }
     }
 
     public void Zeros(long bytes)
@@ -106,6 +118,7 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
         }
         if (part!.Length > Large)
         {
+            flushing.GetAwaiter().GetResult();
             part.Flush(flushToDisk: true);
         }
         if (!OperatingSystem.IsWindows())

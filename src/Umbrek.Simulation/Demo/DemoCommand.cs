@@ -42,7 +42,7 @@ public static class DemoCommand
             {
                 return await RunAsync(directory, onPort, many, checking, cancel).ConfigureAwait(false);
             }
-            catch (Exception e) when (e is InvalidOperationException or FileNotFoundException or IOException or Wire.Api.ApiException or Wire.Api.UnreachableException or Umbrek.Agent.Enrolment.EnrolmentException or TimeoutException)
+            catch (Exception e) when (e is InvalidOperationException or SocketException or FileNotFoundException or IOException or Wire.Api.ApiException or Wire.Api.UnreachableException or Umbrek.Agent.Enrolment.EnrolmentException or TimeoutException)
             {
                 await Console.Error.WriteLineAsync($"The demo can't start: {e.Message}").ConfigureAwait(false);
                 return 1;
@@ -111,6 +111,9 @@ public static class DemoCommand
             """);
     }
 
+    /// <summary>In the log when the demo has ended, of whatever.</summary>
+    private const string Over = "The demo has ended.";
+
     /// <summary>Starts the same demo in a session of its own, shows what it says until it is ready, and returns.</summary>
     private static async Task<int> LeaveRunningAsync(string directory, int port, int hosts, CancellationToken cancel)
     {
@@ -118,7 +121,7 @@ public static class DemoCommand
         var log = Path.Combine(directory, "demo.log");
         await File.WriteAllTextAsync(log, "", cancel).ConfigureAwait(false);
         var self = ChildProgram.Find("umbrek-sim");
-        var start = new ProcessStartInfo("setsid", ["--fork", "sh", "-c", "exec \"$0\" demo --data \"$1\" --port \"$2\" --hosts \"$3\" >\"$4\" 2>&1 </dev/null", self, directory, $"{port}", $"{hosts}", log]);
+        var start = new ProcessStartInfo("setsid", ["--fork", "sh", "-c", $"\"$0\" demo --data \"$1\" --port \"$2\" --hosts \"$3\" >\"$4\" 2>&1 </dev/null; echo \"{Over}\" >>\"$4\"", self, directory, $"{port}", $"{hosts}", log]);
         using (var launcher = Process.Start(start)!)
         {
             await launcher.WaitForExitAsync(cancel).ConfigureAwait(false);
@@ -132,7 +135,7 @@ public static class DemoCommand
                 Console.WriteLine(said.Replace("Ctrl-C ends the demo", $"It runs on; kill $(cat {Path.Combine(directory, "demo.pid")}) ends it"));
                 return 0;
             }
-            if (said.Contains("The demo can't start", StringComparison.Ordinal))
+            if (said.Contains("The demo can't start", StringComparison.Ordinal) || said.Contains(Over, StringComparison.Ordinal))
             {
                 await Console.Error.WriteLineAsync(said).ConfigureAwait(false);
                 return 1;

@@ -1,8 +1,9 @@
-using System.Diagnostics;
 using System.Security.Cryptography;
 using Microsoft.Playwright;
 using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.EndToEnd.Tests.Files;
 
@@ -148,8 +149,8 @@ public sealed class FetchTests : IAsyncLifetime
                     world.StartAgent(Host);
                     break;
                 default:
+                    await Wait.UntilAsync(() => Directory.GetFiles(world.In("here"), ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be here");
                     await fetching.KillAsync();
-                    Directory.GetFiles(world.In("here"), ".large.*.part").ShouldHaveSingleItem();
                     break;
             }
             proxy.Release();
@@ -166,6 +167,40 @@ public sealed class FetchTests : IAsyncLifetime
                 fetching.ExitCode.ShouldBe(0, string.Join('\n', fetching.Lines));
             }
         }
+        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue();
+        Directory.GetFileSystemEntries(world.In("here")).ShouldBe([Here("large")]);
+    }
+
+    [Theory]
+    [InlineData("session")]
+    [InlineData("interrupt")]
+    public async Task Whoever_ends_it_leaves_what_has_come_for_the_next(string how)
+    {
+        var bytes = RandomNumberGenerator.GetBytes(6_000_000);
+        await File.WriteAllBytesAsync(On("large"), bytes);
+        await using var proxy = new CuttingProxy(world.Address.Port, () => long.MaxValue, holdsAt: 2_000_000);
+        await SignInAsync(proxy);
+        await using var fetching = TestPrograms.Start("/usr/bin/env", ["--default-signal=INT", TestPrograms.PathOf("umbrek"), "fetch", Host, On("large"), "--to", world.In("here")], HomeOf(proxy));
+        await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
+        if (how == "session")
+        {
+            var session = (await world.Api.GetAsync("sessions?live=true", WireJson.Default.PageSessionInfo, default)).Items.ShouldHaveSingleItem();
+            await world.Api.PostAsync($"sessions/{session.Id}/end", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
+            proxy.Release();
+        }
+        else
+        {
+            await ShellAsync($"kill -INT {fetching.Pid}");
+            // It says goodbye to its session first.
+            proxy.Release();
+        }
+        await Wait.UntilAsync(() => fetching.HasExited, "the fetch to end");
+        var said = string.Join('\n', fetching.Lines);
+        (fetching.ExitCode, said.Contains(how == "session" ? $"The session has ended: ended by {World.Name}." : "Stopped. What has come is kept", StringComparison.Ordinal)).ShouldBe((how == "session" ? 1 : 130, true), said);
+        Directory.GetFiles(world.In("here"), ".large.*.part").ShouldHaveSingleItem();
+
+        var (status, _, stderr) = await FetchAsync(On("large"));
+        status.ShouldBe(0, stderr);
         Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue();
         Directory.GetFileSystemEntries(world.In("here")).ShouldBe([Here("large")]);
     }

@@ -49,9 +49,10 @@ public sealed class ProgramsTests
         second.Stderr.ShouldContain("Another agent");
         var again = await TestPrograms.RunAsync("umbrek-agent", ["enrol", "--service", $"{world.Address}", "--token", await world.NewTokenAsync(), "--state", world.StateOf("plover-log-01")]);
         again.Stderr.ShouldContain("enrolled already");
-        var status = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", world.StateOf("plover-log-01")]);
+        // The service knows of the link a moment before the agent has written down that it has one.
+        var status = (Status: -1, Stdout: "", Stderr: "");
+        await Wait.UntilAsync(async () => (status = await TestPrograms.RunAsync("umbrek-agent", ["status", "--state", world.StateOf("plover-log-01")])).Stdout.Contains("linked since", StringComparison.Ordinal), "the agent to say that it is linked");
         status.Status.ShouldBe(0);
-        status.Stdout.ShouldContain("linked since");
     }
 
     [Fact]

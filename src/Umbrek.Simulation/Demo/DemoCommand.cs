@@ -121,7 +121,7 @@ public static class DemoCommand
         var log = Path.Combine(directory, "demo.log");
         await File.WriteAllTextAsync(log, "", cancel).ConfigureAwait(false);
         var self = ChildProgram.Find("umbrek-sim");
-        var start = new ProcessStartInfo("setsid", ["--fork", "sh", "-c", $"\"$0\" demo --data \"$1\" --port \"$2\" --hosts \"$3\" >\"$4\" 2>&1 </dev/null; echo \"{Over}\" >>\"$4\"", self, directory, $"{port}", $"{hosts}", log]);
+        var start = new ProcessStartInfo("setsid", ["--fork", "sh", "-c", $"exec >\"$4\" 2>&1 </dev/null; \"$0\" demo --data \"$1\" --port \"$2\" --hosts \"$3\"; echo \"{Over}\"", self, directory, $"{port}", $"{hosts}", log]);
         using (var launcher = Process.Start(start)!)
         {
             await launcher.WaitForExitAsync(cancel).ConfigureAwait(false);

@@ -80,7 +80,14 @@ export class HostFiles {
           for (const text of this.#unsent ?? []) this.#socket?.send(text);
           this.#unsent = undefined;
         },
-        message: (data) => records.take(data as ArrayBuffer),
+        message: (data) => {
+          try {
+            records.take(data as ArrayBuffer);
+          } catch (e) {
+            this.#end(e instanceof Error ? e : new Error(String(e)), events);
+            this.close();
+          }
+        },
         over: (why) =>
           this.#end(
             why === SESSION_ENDED ? new Error(why) : new LineBroken(why ?? "The line to the host broke."),

@@ -31,19 +31,20 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
                     await TellAsync(files.Walk(folder), cancel).ConfigureAwait(false);
                     break;
                 case { Read: { } read }:
-                    count.Began(read.Path);
                     await ReadAsync(read, cancel).ConfigureAwait(false);
                     break;
                 case { Transfer: { } of }:
-                    count.End();
-                    count.Begin(of);
+                    await count.BeginAsync(of, files.PlaceOf(of), cancel).ConfigureAwait(false);
                     await frames.WriteAsync(new FileWord(Done: true), cancel).ConfigureAwait(false);
                     break;
             }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            count.Failed(ask.Read is not null);
+            if (ask.Read is not null)
+            {
+                await count.FailedAsync(cancel).ConfigureAwait(false);
+            }
             await frames.WriteAsync(new FileWord(Problem: e.Message, Done: true), cancel).ConfigureAwait(false);
         }
     }
@@ -52,7 +53,7 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
     private async Task TellAsync(IEnumerable<FileFound> all, CancellationToken cancel)
     {
         // JSON writes a letter as six bytes where it must.
-        const int mostBytes = 24 * 1024;
+        const int mostBytes = 32 * 1024;
         const int entryBytes = 240;
         const int letterBytes = 6;
         var entries = new List<FileEntry>();
@@ -64,21 +65,24 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
                 await frames.WriteAsync(new FileWord(Problem: found.Problem, At: found.Name), cancel).ConfigureAwait(false);
                 continue;
             }
-            entries.Add(entry);
-            bytes += entryBytes + letterBytes * (entry.Name.Text.Length + (entry.Target?.Text.Length ?? 0));
-            if (bytes >= mostBytes)
+            var more = entryBytes + BytesOf(entry.Name) + BytesOf(entry.Target);
+            if (bytes + more > mostBytes && entries.Count > 0)
             {
                 await frames.WriteAsync(new FileWord(Entries: entries), cancel).ConfigureAwait(false);
                 (entries, bytes) = ([], 0);
             }
+            entries.Add(entry);
+            bytes += more;
         }
         await frames.WriteAsync(new FileWord(Entries: entries, Done: true), cancel).ConfigureAwait(false);
+
+        static int BytesOf(FileName? name) => name is null ? 0 : letterBytes * name.Text.Length + 2 * (name.Bytes?.Length ?? 0);
     }
 
     /// <summary>Reads a file from where it is wanted, and hashes all of it: what was there already is read again, but not sent.</summary>
     private async Task ReadAsync(FileRead read, CancellationToken cancel)
     {
-        using var source = files.Open(read.Path);
+        using var source = await OpenAsync(read.Path, cancel).ConfigureAwait(false);
         var entry = source.Entry;
         var from = read.Most is not null || (read.Version == entry.Version && read.From <= entry.Bytes) ? read.From : 0;
         await frames.WriteAsync(new FileWord(Entry: entry, From: from), cancel).ConfigureAwait(false);
@@ -116,7 +120,24 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
         var changed = (at < last && !saysNothing) || source.Again().Version != entry.Version;
         var sha256 = hash?.GetHashAndReset();
         await frames.WriteAsync(new FileWord(Sha256: sha256, Changed: changed, Done: true), cancel).ConfigureAwait(false);
-        count.Ended(sha256, changed);
+        await count.EndedAsync(sha256, changed, cancel).ConfigureAwait(false);
+    }
+
+    private async ValueTask<IFileSource> OpenAsync(FileName path, CancellationToken cancel)
+    {
+        IFileSource source;
+        try
+        {
+            source = files.Open(path);
+        }
+        catch (IOException)
+        {
+            await count.BeganAsync(files.PlaceOf(path), cancel).ConfigureAwait(false);
+            throw;
+        }
+        // By what was opened, not by its name: that may lead elsewhere a moment later.
+        await count.BeganAsync(source.Place, cancel).ConfigureAwait(false);
+        return source;
     }
 
     /// <summary>Tells of a hole in portions, so that the other side hashes one while this side hashes the next.</summary>

@@ -21,9 +21,10 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
 
     private const int MostAsked = 256;
     private const int MostReports = 1000;
+    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
     private const string What = "a look at files";
 
-    private readonly Channel<FileReport> reports = Channel.CreateBounded<FileReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.DropOldest });
+    private readonly Channel<FileReport> reports = Channel.CreateBounded<FileReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.Wait });
     private int open;
 
     /// <summary>What was read.</summary>
@@ -65,7 +66,7 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
             log.Info($"{What} for {order.Technician}");
             try
             {
-                await AnswerAsync(frames, new TransferCount(order.ChannelId, reports.Writer), gone).ConfigureAwait(false);
+                await AnswerAsync(frames, new TransferCount(order.ChannelId, reports.Writer.WriteAsync), gone).ConfigureAwait(false);
             }
             finally
             {
@@ -110,7 +111,20 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
         {
             await gone.CancelAsync().ConfigureAwait(false);
             await hearing.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            count.End();
+            await TellLastAsync(count).ConfigureAwait(false);
+        }
+    }
+
+    private async Task TellLastAsync(TransferCount count)
+    {
+        using var limit = new CancellationTokenSource(LastWords);
+        try
+        {
+            await count.EndAsync(limit.Token).ConfigureAwait(false);
+        }
+        catch (OperationCanceledException)
+        {
+            log.Warning($"{MostReports} transfers could not be told to the service yet, and the last one is lost with them");
         }
     }
 

@@ -14,6 +14,9 @@ public interface IHostFiles
     /// <summary>Everything below a folder by its path from there, each folder before what it holds; links are not followed. What can't be looked at is said in its place.</summary>
     IEnumerable<FileFound> Walk(FileName path);
 
+    /// <summary>Where a path leads, all links on the way followed; the path itself where there is nothing.</summary>
+    FileName PlaceOf(FileName path);
+
     /// <summary>A file to be read. Nothing else can be: a pipe would wait, a device has no end.</summary>
     IFileSource Open(FileName path);
 }
@@ -25,6 +28,9 @@ public readonly record struct FileFound(FileName Name, FileEntry? Entry, string?
 /// <summary>A file that is open to be read.</summary>
 public interface IFileSource : IDisposable
 {
+    /// <summary>Where it lies, whatever links led there.</summary>
+    FileName Place { get; }
+
     /// <summary>What it was when it was opened.</summary>
     FileEntry Entry { get; }
 

@@ -1,47 +1,72 @@
-using System.Threading.Channels;
 using Umbrek.Core.Files;
 using Umbrek.Wire.Files;
 
 namespace Umbrek.Agent.Files;
 
-/// <summary>Counts what leaves the host on one channel, transfer by transfer, and tells of each that read anything.</summary>
-public sealed class TransferCount(Guid channelId, ChannelWriter<FileReport> reports)
+/// <summary>
+/// Counts what leaves the host on one channel, and tells of it transfer by transfer. A technician's side says what belongs together;
+/// whether a file does, the host decides: one that does not lie below what was said is told of by itself, by where it lies in truth.
+/// </summary>
+/// <param name="tell">Waits until there is room for another: nothing that was read goes untold.</param>
+public sealed class TransferCount(Guid channelId, Func<FileReport, CancellationToken, ValueTask> tell)
 {
+    private (FileName Asked, byte[] Place)? said;
     private FileName? of;
+    private bool isSingle;
     private long files;
     private long bytes;
     private long problems;
     private byte[]? sha256;
 
-    /// <summary>What is read from here on belongs together.</summary>
-    public void Begin(FileName path) => of = path;
-
-    /// <summary>A file is read; outside a transfer it is one by itself.</summary>
-    public void Began(FileName path)
+    /// <summary>What is read below a path from here on belongs together.</summary>
+    /// <param name="place">Where the path leads.</param>
+    public async ValueTask BeginAsync(FileName asked, FileName place, CancellationToken cancel)
     {
-        if (of is null)
+        await EndAsync(cancel).ConfigureAwait(false);
+        said = (asked, place.ToBytes());
+    }
+
+    /// <summary>A file is read that lies at a place.</summary>
+    public async ValueTask BeganAsync(FileName place, CancellationToken cancel)
+    {
+        var belongs = said is var (_, root) && IsBelow(root, place.ToBytes());
+        if (!belongs)
         {
-            of = path;
+            await EndAsync(cancel).ConfigureAwait(false);
         }
+        (of, isSingle) = (belongs ? said!.Value.Asked : place, !belongs);
     }
 
     public void Sent(int more) => bytes += more;
 
-    public void Ended(byte[]? hash, bool changed)
+    public ValueTask EndedAsync(byte[]? hash, bool changed, CancellationToken cancel)
     {
         files++;
-        sha256 = files == 1 ? hash : null;
+        sha256 = hash;
         problems += changed ? 1 : 0;
+        return isSingle ? EndAsync(cancel) : ValueTask.CompletedTask;
     }
 
-    public void Failed(bool reading) => problems += reading ? 1 : 0;
-
-    public void End()
+    public ValueTask FailedAsync(CancellationToken cancel)
     {
-        if (of is not null && (files > 0 || bytes > 0 || problems > 0))
-        {
-            reports.TryWrite(new FileReport(channelId, of, files, bytes, files == 1 ? sha256 : null, problems));
-        }
+        problems++;
+        return isSingle ? EndAsync(cancel) : ValueTask.CompletedTask;
+    }
+
+    /// <summary>Tells of what was counted since the last time, if anything was.</summary>
+    public async ValueTask EndAsync(CancellationToken cancel)
+    {
+        var report = of is null ? null : new FileReport(channelId, of, files, bytes, files == 1 ? sha256 : null, problems);
         (of, files, bytes, problems, sha256) = (null, 0, 0, 0, null);
+        if (report is not null)
+        {
+            await tell(report, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private static bool IsBelow(ReadOnlySpan<byte> root, ReadOnlySpan<byte> place)
+    {
+        root = root.TrimEnd((byte)'/');
+        return place.StartsWith(root) && (place.Length == root.Length || place[root.Length] == (byte)'/');
     }
 }

@@ -19,8 +19,6 @@ internal sealed class LineBrokenException(string message) : Exception(message);
 /// <summary>Lets the client to a host's files, again where the line breaks: in one session, with the host's secret asked for once.</summary>
 internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseResult parsed, HostSecretOptions secrets, HostSummary host) : IAsyncDisposable
 {
-    /// <summary>What a session ends of when nobody ended it.</summary>
-    private const string ServiceRestarted = "the service restarted";
     private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
 
     private readonly (string Name, string Text)? secret = secrets.AreGiven(parsed) ? secrets.Read(parsed, $"{host.Label} of {GroupPath.Customer(host.GroupPath)}") : null;
@@ -40,7 +38,7 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
         catch (ApiException e) when (sessionId is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
         {
             var ended = await EndOfSessionAsync(cancel).ConfigureAwait(false);
-            if (ended != ServiceRestarted)
+            if (!SessionEnds.ByNobody(ended))
             {
                 throw new ClientException(ended is null ? e.Message : $"The session has ended: {ended}.");
             }
@@ -134,6 +132,10 @@ internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposabl
             {
                 cancel.ThrowIfCancellationRequested();
                 throw new LineBrokenException(e.Message);
+            }
+            catch (InvalidDataException e)
+            {
+                throw new ClientException($"{host.Label} sent no answer about files: {e.Message}.");
             }
             if (message.Word?.Refusal is { } refusal)
             {

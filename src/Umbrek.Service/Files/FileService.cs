@@ -26,7 +26,7 @@ public sealed class FileService(SessionService sessions, ActingChannels channels
     /// <summary>A host says what was read on one of its channels. Of channels that it was not told to come to, nothing is believed.</summary>
     public async Task ReadAsync(Guid hostId, FileReport report)
     {
-        if (sessions.ReportsOf(report.ChannelId, hostId) is not { } session)
+        if (await sessions.ReportsOfAsync(report.ChannelId, hostId).ConfigureAwait(false) is not { } session)
         {
             return;
         }

@@ -231,9 +231,20 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         reading.TryRemove(channelId, out _);
     }
 
-    /// <summary>The session of a channel to files, for what its host says of it; no host fills the log by saying much.</summary>
-    public SessionRow? ReportsOf(Guid channelId, Guid hostId) =>
-        reading.TryGetValue(channelId, out var channel) && channel.Session.HostId == hostId && Interlocked.Increment(ref channel.Reports) <= MostReports ? channel.Session : null;
+    /// <summary>The session of a channel to files, for what its host says of it. No host fills the log by saying much, and nothing goes on that is not written down.</summary>
+    public async Task<SessionRow?> ReportsOfAsync(Guid channelId, Guid hostId)
+    {
+        if (!reading.TryGetValue(channelId, out var channel) || channel.Session.HostId != hostId)
+        {
+            return null;
+        }
+        if (Interlocked.Increment(ref channel.Reports) <= MostReports)
+        {
+            return channel.Session;
+        }
+        await EndAsync(channel.Session.Id, $"more than {MostReports} transfers were told of one channel", null).ConfigureAwait(false);
+        return null;
+    }
 
     /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>
     /// <returns>The session that it was for, or null.</returns>
@@ -307,14 +318,14 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         await using (var db = database.Open())
         {
             var now = time.GetUtcNow();
-            await db.Sessions.Where(s => s.EndedAt == null).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, "the service restarted"), stoppingToken).ConfigureAwait(false);
+            await db.Sessions.Where(s => s.EndedAt == null).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, SessionEnds.ServiceRestarted), stoppingToken).ConfigureAwait(false);
         }
         using var timer = new PeriodicTimer(TimeSpan.FromMinutes(1), time);
         while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false))
         {
             foreach (var session in live.Values.Where(s => time.GetUtcNow() - s.UsedAt >= Idle))
             {
-                await EndAsync(session.Row.Id, $"nothing happened for {Units.Span(Idle)}", null, keepsShells: true).ConfigureAwait(false);
+                await EndAsync(session.Row.Id, $"{SessionEnds.Idle} {Units.Span(Idle)}", null, keepsShells: true).ConfigureAwait(false);
             }
             await EndExpiredAsync(stoppingToken).ConfigureAwait(false);
             foreach (var (id, _) in lately.Where(s => time.GetUtcNow() - s.Value.Row.EndedAt > Lately))

@@ -26,11 +26,26 @@ public sealed class SimulatedFiles(SimulatedHost host, SimulatedPlatform platfor
             .Select(e => (Name: new FileName(e.Key[folder.Length..]), e.Value.Entry)).Select(e => new FileFound(e.Name, e.Entry with { Name = e.Name }, null));
     }
 
-    public IFileSource Open(FileName path) => Find(path) is { Entry.Kind: FileKind.File } found
-        ? new Source(found.Entry, found.Content())
-        : throw new IOException($"{path} is a folder, which has no content to be read to an end.");
+    public FileName PlaceOf(FileName path) => path.Bytes is null ? new FileName(Follow("/" + path.Text.Trim('/'))) : path;
 
-    private string FolderOf(FileName path) => Find(path).Entry.Kind == FileKind.Folder ? path.Text.TrimEnd('/') + "/" : throw new IOException($"{path} is no folder, or something on the way to it is none.");
+    public IFileSource Open(FileName path) => Find(path) is { Entry.Kind: FileKind.File } found
+        ? new Source(found.Entry, found.Content(), PlaceOf(path))
+        : throw new IOException($"{path} is no file, and has no content to be read to an end.");
+
+    /// <summary>The links here lead to a place that is written from the root, or from the folder that they are in.</summary>
+    private string Follow(string path)
+    {
+        foreach (var (link, (entry, _)) in All())
+        {
+            if (entry.Target is { } target && (path == link || path.StartsWith(link + "/", StringComparison.Ordinal)))
+            {
+                return Path.GetFullPath(target.Text, Path.GetDirectoryName(link)!) + path[link.Length..];
+            }
+        }
+        return path;
+    }
+
+    private string FolderOf(FileName path) => Find(path).Entry.Kind == FileKind.Folder ? PlaceOf(path).Text.TrimEnd('/') + "/" : throw new IOException($"{path} is no folder, or something on the way to it is none.");
 
     private (FileEntry Entry, Func<byte[]> Content) Find(FileName path)
     {
@@ -38,7 +53,7 @@ public sealed class SimulatedFiles(SimulatedHost host, SimulatedPlatform platfor
         {
             return (new FileEntry(new FileName("/"), FileKind.Folder, 0, 0x1ed, "root", "root", Day(3)), () => []);
         }
-        return path.Bytes is null && All().TryGetValue("/" + path.Text.Trim('/'), out var found) ? found : throw new IOException($"There is no {path} on this host.");
+        return path.Bytes is null && All().TryGetValue(Follow("/" + path.Text.Trim('/')), out var found) ? found : throw new IOException($"There is no {path} on this host.");
     }
 
     private SortedDictionary<string, (FileEntry Entry, Func<byte[]> Content)> All()
@@ -103,8 +118,10 @@ public sealed class SimulatedFiles(SimulatedHost host, SimulatedPlatform platfor
     /// <summary>Early in the morning, so many days ago.</summary>
     private DateTimeOffset Day(int ago) => new DateTimeOffset(time.GetUtcNow().UtcDateTime.Date, TimeSpan.Zero).AddDays(-ago - 1).AddHours(5).AddMinutes(host.Number % 50);
 
-    private sealed class Source(FileEntry entry, byte[] content) : IFileSource
+    private sealed class Source(FileEntry entry, byte[] content, FileName place) : IFileSource
     {
+        public FileName Place => place;
+
         public FileEntry Entry => entry;
 
         public FileEntry Again() => entry;

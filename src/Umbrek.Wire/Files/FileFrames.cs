@@ -1,6 +1,7 @@
 using System.Buffers.Binary;
 using System.Net.WebSockets;
 using System.Text.Json;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Wire.Files;
 
@@ -22,6 +23,7 @@ public sealed class FileFrames(WebSocket socket)
     private const byte WordKind = 1;
     private const byte DataKind = 2;
 
+    private readonly WordFrames<FileAsk> questions = new(socket, LinkJson.Default.FileAsk, FileAsk.MaxBytes);
     private byte[]? outgoing;
     private int filled;
     private byte[]? incoming;
@@ -29,43 +31,13 @@ public sealed class FileFrames(WebSocket socket)
     private int end;
 
     /// <summary>Why the channel was closed, when it was.</summary>
-    public string? ClosedBecause => string.IsNullOrEmpty(socket.CloseStatusDescription) ? null : socket.CloseStatusDescription;
+    public string? ClosedBecause => questions.ClosedBecause;
 
-    public Task AskAsync(FileAsk ask, CancellationToken cancel) =>
-        socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(ask, LinkJson.Default.FileAsk), WebSocketMessageType.Text, true, cancel);
+    public Task AskAsync(FileAsk ask, CancellationToken cancel) => questions.SendAsync(ask, cancel);
 
     /// <returns>The next question, or null when the technician has gone.</returns>
     /// <exception cref="InvalidDataException">What came is no question.</exception>
-    public async Task<FileAsk?> HearAsync(CancellationToken cancel)
-    {
-        incoming ??= new byte[FileAsk.MaxBytes];
-        var length = 0;
-        while (true)
-        {
-            var got = await socket.ReceiveAsync(incoming.AsMemory(length), cancel).ConfigureAwait(false);
-            if (got.MessageType == WebSocketMessageType.Close)
-            {
-                return null;
-            }
-            length += got.Count;
-            if (got.EndOfMessage)
-            {
-                break;
-            }
-            if (length == incoming.Length)
-            {
-                throw new InvalidDataException("a question is longer than any about files");
-            }
-        }
-        try
-        {
-            return JsonSerializer.Deserialize(incoming.AsSpan(0, length), LinkJson.Default.FileAsk) ?? throw new InvalidDataException("a question is empty");
-        }
-        catch (JsonException e)
-        {
-            throw new InvalidDataException("a question is malformed", e);
-        }
-    }
+    public Task<FileAsk?> HearAsync(CancellationToken cancel) => questions.ReceiveAsync(cancel);
 
     /// <summary>Puts a word into the message that is being filled, and sends those that are full.</summary>
     public ValueTask WriteAsync(FileWord word, CancellationToken cancel) => WriteAsync(WordKind, JsonSerializer.SerializeToUtf8Bytes(word, LinkJson.Default.FileWord), cancel);
@@ -126,13 +98,7 @@ public sealed class FileFrames(WebSocket socket)
         }
     }
 
-    public async Task CloseAsync(CancellationToken cancel)
-    {
-        if (socket.State is WebSocketState.Open or WebSocketState.CloseReceived)
-        {
-            await socket.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, cancel).ConfigureAwait(false);
-        }
-    }
+    public Task CloseAsync(CancellationToken cancel) => questions.CloseAsync(cancel);
 
     private async ValueTask WriteAsync(byte kind, ReadOnlyMemory<byte> record, CancellationToken cancel)
     {

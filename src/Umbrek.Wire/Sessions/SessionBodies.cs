@@ -17,6 +17,17 @@ public sealed record SessionInfo(
     Guid Id, Guid HostId, string HostLabel, string GroupPath, Guid TechnicianId, string Technician, string? Address, string? Reason,
     DateTimeOffset OpenedAt, DateTimeOffset? EndedAt, string? EndReason, byte[]? HostKey = null, byte[]? ServiceKey = null);
 
+/// <summary>Why sessions end that nobody ended: whoever has not finished goes on in another one.</summary>
+public static class SessionEnds
+{
+    public const string ServiceRestarted = "the service restarted";
+
+    /// <summary>With how long behind it.</summary>
+    public const string Idle = "nothing happened for";
+
+    public static bool ByNobody(string? why) => why == ServiceRestarted || why?.StartsWith(Idle, StringComparison.Ordinal) == true;
+}
+
 /// <param name="Kind">What the channel is for: <see cref="ChannelKinds"/>.</param>
 /// <param name="Shell">With the kind <c>shell</c>: what is wanted of it.</param>
 /// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/>, the <see cref="LogWish"/> or the <see cref="FilesWish"/>, as JSON.</param>

@@ -35,7 +35,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
         var (a, b) = (Socket(near, false), Socket(far, true));
         open.AddRange([near, far, a, b]);
         (technician, host) = (new FileFrames(a), new FileFrames(b));
-        count = new TransferCount(Guid.Empty, reports.Writer);
+        count = new TransferCount(Guid.Empty, reports.Writer.WriteAsync);
         answers = new FileAnswers(host, new LinuxFiles(), count);
     }
 
@@ -161,7 +161,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
         (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("sparse"), 20 << 20, from)));
         data.Length.ShouldBe(21 << 20);
         words[^1].Sha256.ShouldBe(SHA256.HashData(content));
-        count.End();
+        await count.EndAsync(default);
         reports.Reader.TryRead(out var report).ShouldBeTrue();
         report!.Bytes.ShouldBeLessThan(1 << 20);
     }
@@ -192,6 +192,41 @@ public sealed class FileAnswersTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Names_of_any_length_fit_into_what_is_sent()
+    {
+        // Bytes that are no text, as many as a name holds, folder in folder, and links that lead as far as a link may.
+        Run("n=$(printf '\\xe9%.0s' {1..255}); p=.; for i in {1..12}; do p=$p/$(printf \"$n\"); done; mkdir -p \"$p\"; t=$(printf \"$n/%.0s\" {1..15}); for i in {1..40}; do ln -s \"$(printf \"$t\")\" \"$p/link-$i\"; done");
+        var entries = (await AskAsync(new FileAsk(Walk: new FileName(directory.Path)))).Words.SelectMany(w => w.Entries ?? []).ToList();
+        entries.Count.ShouldBe(12 + 40);
+        entries[^1].Target!.ToBytes().Length.ShouldBeGreaterThan(3800);
+        entries[^1].Name.ToBytes().Length.ShouldBeGreaterThan(3000);
+    }
+
+    [Fact]
+    public async Task What_does_not_lie_below_what_was_said_is_told_by_itself()
+    {
+        Run("mkdir said other; printf in >said/in; printf out >other/out; ln -s ../other/out said/link; ln -s ../other said/way; ln -s said name");
+        await AskAsync(new FileAsk(Transfer: At("name")));
+        foreach (var path in (string[])["name/in", "name/link", "name/way/out", "said/../other/out", "said/in", "said/none"])
+        {
+            await AskAsync(new FileAsk(Read: new FileRead(At(path))));
+        }
+        await count.EndAsync(default);
+        // Without having said anything, each is one.
+        var silent = new TransferCount(Guid.Empty, reports.Writer.WriteAsync);
+        answers = new FileAnswers(host, new LinuxFiles(), silent);
+        await AskAsync(new FileAsk(Read: new FileRead(At("said/in"))));
+        await AskAsync(new FileAsk(Read: new FileRead(At("other/out"), Most: 1)));
+        await AskAsync(new FileAsk(Read: new FileRead(At("other/none"))));
+        reports.Writer.Complete();
+        (await reports.Reader.ReadAllAsync().ToListAsync()).Select(r => (r.Path.Text[(directory.Path.Length + 1)..], r.Files, r.Bytes, r.Problems)).ShouldBe(
+        [
+            ("name", 1, 2, 0), ("other/out", 1, 3, 0), ("other/out", 1, 3, 0), ("other/out", 1, 3, 0), ("name", 1, 2, 1),
+            ("said/in", 1, 2, 0), ("other/out", 1, 1, 0), ("other/none", 0, 0, 1),
+        ], ignoreOrder: false);
+    }
+
+    [Fact]
     public async Task Each_transfer_is_told_once()
     {
         Run("printf one >one; printf two >two");
@@ -201,8 +236,8 @@ public sealed class FileAnswersTests : IAsyncLifetime
         await AskAsync(new FileAsk(Read: new FileRead(At("three"))));
         await AskAsync(new FileAsk(Transfer: At("one")));
         await AskAsync(new FileAsk(Read: new FileRead(At("one"))));
-        count.End();
-        count.End();
+        await count.EndAsync(default);
+        await count.EndAsync(default);
         reports.Writer.Complete();
         var told = await reports.Reader.ReadAllAsync().ToListAsync();
         told.Select(r => (r.Path.Text, r.Files, r.Bytes, r.Problems)).ShouldBe([(directory.Path, 2, 6, 1), (directory.In("one"), 1, 3, 0)]);

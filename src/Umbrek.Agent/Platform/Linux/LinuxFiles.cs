@@ -1,6 +1,7 @@
 using System.Buffers.Binary;
 using System.Globalization;
 using System.Runtime.InteropServices;
+using System.Text;
 using Microsoft.Win32.SafeHandles;
 using Umbrek.Agent.Files;
 using Umbrek.Core.Files;
@@ -47,6 +48,15 @@ public sealed class LinuxFiles : IHostFiles
         }
     }
 
+    public FileName PlaceOf(FileName path)
+    {
+        var (handle, _) = NativeFiles.Open(null, path.ToBytes(), NativeFiles.NameOnly);
+        using (handle)
+        {
+            return handle is null ? path : PlaceOf(handle, path);
+        }
+    }
+
     public IFileSource Open(FileName path)
     {
         // A pipe is opened without waiting for whoever writes into it, and is closed at once.
@@ -62,8 +72,12 @@ public sealed class LinuxFiles : IHostFiles
             handle.Dispose();
             throw new IOException($"{path} is {Words(entry.Kind)}, which has no content to be read to an end.");
         }
-        return new Source(this, handle, entry);
+        return new Source(this, handle, entry, PlaceOf(handle, path));
     }
+
+    /// <summary>By what the kernel calls it (proc_pid_fd(5)).</summary>
+    private static FileName PlaceOf(SafeFileHandle handle, FileName path) =>
+        NativeFiles.TargetOf(null, Encoding.ASCII.GetBytes($"/proc/self/fd/{handle.DangerousGetHandle()}")) is { } place ? FileName.Of(place) : path;
 
     private IEnumerable<FileFound> Walk(SafeFileHandle folder, FileName? at, int depth)
     {
@@ -190,9 +204,11 @@ public sealed class LinuxFiles : IHostFiles
         _ => $"{path} can't be read: {Marshal.GetPInvokeErrorMessage(error)}.",
     });
 
-    private sealed class Source(LinuxFiles files, SafeFileHandle handle, FileEntry entry) : IFileSource
+    private sealed class Source(LinuxFiles files, SafeFileHandle handle, FileEntry entry, FileName place) : IFileSource
     {
         private const int NoMore = 6;
+
+        public FileName Place => place;
 
         public FileEntry Entry => entry;
 

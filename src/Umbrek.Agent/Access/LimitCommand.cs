@@ -25,11 +25,12 @@ public static class LimitCommand
         });
         var record = new Option<string?>("--record") { Description = "What the service records of shells here, at least: none, screen or keys." };
         record.AcceptOnlyFromAmong("none", "screen", "keys");
+        var filesIn = new Option<string?>("--files-in") { Description = "The folders that technicians may be let into at most, by whole paths, separated by commas: /srv,/home." };
         var remove = new Option<bool>("--remove") { Description = "Leaves everything to the service again." };
         var state = AgentCommands.StateOption();
         var command = new Command("limit", "Shows, or narrows, what the service may have done on this computer; the service can't widen it. Example: umbrek-agent limit --allow watch,run --key-for run")
         {
-            allow, consent, notice, keyFor, putOff, record, remove, state,
+            allow, consent, notice, keyFor, putOff, record, filesIn, remove, state,
         };
         command.SetAction(parsed =>
         {
@@ -41,7 +42,7 @@ public static class LimitCommand
                 {
                     HostLimit.Remove(file);
                 }
-                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null || parsed.GetValue(record) is not null)
+                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null || parsed.GetValue(record) is not null || parsed.GetValue(filesIn) is not null)
                 {
                     // What is not named stays as the file has it, if the file can be relied on.
                     var before = Earlier(file);
@@ -51,7 +52,8 @@ public static class LimitCommand
                         parsed.GetValue(notice) is { } n ? n switch { "before" => NoticeRule.Before, "during" => NoticeRule.During, _ => NoticeRule.None } : before.Notice,
                         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor,
                         parsed.GetValue(putOff) ?? before.PutOffMinutes,
-                        parsed.GetValue(record) is { } r ? r switch { "keys" => RecordRule.ScreenAndKeys, "screen" => RecordRule.Screen, _ => RecordRule.None } : before.Record));
+                        parsed.GetValue(record) is { } r ? r switch { "keys" => RecordRule.ScreenAndKeys, "screen" => RecordRule.Screen, _ => RecordRule.None } : before.Record,
+                        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : before.FileRoots));
                 }
                 Console.WriteLine(Describe(file, HostLimit.Read(file)));
                 return 0;
@@ -77,6 +79,12 @@ public static class LimitCommand
         }
     }
 
+    private static IReadOnlyList<string> ReadRoots(string words)
+    {
+        var (roots, problem) = HostPolicyWords.ReadRoots(words);
+        return roots ?? throw new ArgumentException(problem);
+    }
+
     private static HostAct[] ReadActs(string words) => words is "nothing" or "none" ? [] :
         [.. words.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries).Select(w => HostPolicyWords.Read(w)
             ?? throw new ArgumentException($"'{w}' is nothing that can be allowed; there are {string.Join(", ", Enum.GetValues<HostAct>().Select(HostPolicyWords.Word))}.")).Distinct().Order()];
@@ -91,5 +99,6 @@ public static class LimitCommand
             Access key for   {(limit.KeyFor is { Count: > 0 } keys ? string.Join(", ", keys.Select(HostPolicyWords.Describe)) : "what the service says")}
             Restart          {(limit.PutOffMinutes is { } minutes ? HostPolicyWords.DescribePutOff(minutes) : "as the service says")}
             Recording        {(limit.Record is { } rule ? HostPolicyWords.Describe(rule) : "as the service says")}
+            Files in         {(limit.FileRoots is { } roots ? HostPolicyWords.DescribeRoots(roots) : "what the service says")}
             """;
 }

@@ -4,8 +4,11 @@ using Umbrek.Wire.Files;
 
 namespace Umbrek.Agent.Files;
 
+using Frames = FileFrames<FileWord, FileAsk>;
+
 /// <summary>Answers one technician's questions about files, one after the other.</summary>
-public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCount count)
+/// <param name="changer">On a channel for changes: it changes files, and no content is read; null on one for reading.</param>
+public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount count, FileChanger? changer = null)
 {
     private const long HolePortion = 32 << 20;
 
@@ -17,7 +20,12 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
         {
             if (ask.Check() is { } problem)
             {
+                changer?.Refused(ask);
                 throw new IOException(problem);
+            }
+            if (changer is null ? ask is { Part: not null } or { Write: not null } or { Zeros: not null } or { End: not null } or { Change: not null } or { Trash: true } : ask is { Read: not null })
+            {
+                throw new IOException(changer is null ? "This channel is for looking and reading; open one for changes." : "This channel is for changes; open another to read what is in files.");
             }
             switch (ask)
             {
@@ -37,6 +45,9 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
                     await count.BeginAsync(of, files.PlaceOf(of), cancel).ConfigureAwait(false);
                     await frames.WriteAsync(new FileWord(Done: true), cancel).ConfigureAwait(false);
                     break;
+                default:
+                    await changer!.AnswerAsync(ask, cancel).ConfigureAwait(false);
+                    break;
             }
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
@@ -48,6 +59,10 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
             await frames.WriteAsync(new FileWord(Problem: e.Message, Done: true), cancel).ConfigureAwait(false);
         }
     }
+
+    /// <summary>Bytes of a file that is being written.</summary>
+    /// <exception cref="InvalidDataException">None is.</exception>
+    public ValueTask TakeAsync(ReadOnlyMemory<byte> data, CancellationToken cancel) => changer?.TakeAsync(data, cancel) ?? throw new InvalidDataException("bytes came where none were asked for");
 
     /// <summary>Entries, as many to a word as one holds.</summary>
     private async Task TellAsync(IEnumerable<FileFound> all, CancellationToken cancel)
@@ -112,7 +127,7 @@ public sealed class FileAnswers(FileFrames frames, IHostFiles files, TransferCou
             if (at >= from)
             {
                 await frames.WriteAsync(bytes[..got], cancel).ConfigureAwait(false);
-                count.Sent(got);
+                count.Moved(got);
             }
             at += got;
             cancel.ThrowIfCancellationRequested();

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Net.WebSockets;
 using System.Threading.Channels;
 using Umbrek.Agent.Hosting;
@@ -10,24 +11,27 @@ using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Files;
 
+using Frames = FileFrames<FileWord, FileAsk>;
+
 /// <param name="Refusal">Why there is nothing to see; null where there is.</param>
 public sealed record FilesAdmission(string? Refusal, FilesWish Wish);
 
-/// <summary>Shows technicians the files of this host, and lets them read them.</summary>
-public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog log)
+/// <summary>Shows technicians the files of this host, and lets them read and change them.</summary>
+public sealed class FileView(IHostPlatform platform, StateDirectory state, ChannelGate gate, TimeProvider time, AgentLog log)
 {
     /// <summary>More at once are not served.</summary>
     public const int Most = 16;
 
-    private const int MostAsked = 256;
+    /// <summary>Words, and messages of bytes, that are heard before those before them are answered: a few MiB at most.</summary>
+    private const int MostHeard = 64;
     private const int MostReports = 1000;
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
-    private const string What = "a look at files";
 
     private readonly Channel<FileReport> reports = Channel.CreateBounded<FileReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.Wait });
+    private readonly PartLedger ledger = new(state, time);
     private int open;
 
-    /// <summary>What was read.</summary>
+    /// <summary>What was read and changed.</summary>
     public ChannelReader<FileReport> Reports => reports.Reader;
 
     /// <summary>Decides about an order when it comes.</summary>
@@ -37,14 +41,35 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
         {
             return new FilesAdmission("The order to show files was empty.", new FilesWish());
         }
-        var wish = order.Wish;
-        return new FilesAdmission(gate.Admit(HostAct.ReadFiles, "its files to be read", order.Sealed, ref wish, LinkJson.Default.FilesWish), wish);
+        // What was sealed is for one act alone: whichever it is, it is admitted as what it says.
+        var (act, wish) = (order.Wish.Act(), order.Wish);
+        var refusal = gate.Admit(act, act == HostAct.WriteFiles ? "its files to be changed" : "its files to be read", order.Sealed, ref wish, LinkJson.Default.FilesWish);
+        return new FilesAdmission(refusal ?? (wish.Act() == act ? null : "What was sealed is not what was asked for."), wish);
+    }
+
+    /// <summary>Removes what was being written and nobody has gone on with for long.</summary>
+    public void Tidy()
+    {
+        foreach (var part in ledger.Left())
+        {
+            try
+            {
+                File.Delete(part);
+                log.Info($"{part} was removed: it was left half written more than {PartLedger.Kept.Days} days ago");
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+            {
+                log.Warning($"{part} was left half written and can't be removed: {e.Message}");
+            }
+            ledger.Ended(part);
+        }
     }
 
     /// <summary>The host's end of the channel, until the technician goes.</summary>
     public async Task ServeAsync(WebSocket socket, ChannelOrder order, FilesAdmission admission, CancellationToken cancel)
     {
-        var frames = new FileFrames(socket);
+        var frames = FileFrames.OfHost(socket);
+        var (act, what) = admission.Wish.Changes ? (HostAct.WriteFiles, "changes to files") : (HostAct.ReadFiles, "a look at files");
         var refusal = admission.Refusal;
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         if (Interlocked.Increment(ref open) > Most)
@@ -54,23 +79,23 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
         try
         {
             var told = Task.CompletedTask;
-            refusal ??= await gate.MayBeginAsync(order, HostAct.ReadFiles, What, n => told = SayAsync(frames, new FileWord(Notice: n), gone.Token), gone.Token).ConfigureAwait(false);
+            refusal ??= await gate.MayBeginAsync(order, act, what, n => told = frames.SayAsync(new FileWord(Notice: n), gone.Token), gone.Token).ConfigureAwait(false);
             await told.ConfigureAwait(false);
             if (refusal is not null)
             {
-                log.Warning($"{What} for {order.Technician} refused: {refusal}");
-                await SayAsync(frames, new FileWord(Refusal: refusal), cancel).ConfigureAwait(false);
+                log.Warning($"{what} for {order.Technician} refused: {refusal}");
+                await frames.SayAsync(new FileWord(Refusal: refusal), cancel).ConfigureAwait(false);
                 await frames.CloseAsync(cancel).ConfigureAwait(false);
                 return;
             }
-            log.Info($"{What} for {order.Technician}");
+            log.Info($"{what} for {order.Technician}");
             try
             {
-                await AnswerAsync(frames, new TransferCount(order.ChannelId, reports.Writer.WriteAsync), gone).ConfigureAwait(false);
+                await AnswerAsync(frames, admission.Wish, order.ChannelId, gone).ConfigureAwait(false);
             }
             finally
             {
-                gate.TellEnd(order.Technician, What);
+                gate.TellEnd(order.Technician, what);
             }
             await frames.CloseAsync(cancel).ConfigureAwait(false);
         }
@@ -80,25 +105,26 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
         }
     }
 
-    private static async Task SayAsync(FileFrames frames, FileWord word, CancellationToken cancel)
-    {
-        await frames.WriteAsync(word, cancel).ConfigureAwait(false);
-        await frames.FlushAsync(cancel).ConfigureAwait(false);
-    }
-
     /// <summary>Hears while it answers, so that whoever goes is not read to.</summary>
-    private async Task AnswerAsync(FileFrames frames, TransferCount count, CancellationTokenSource gone)
+    private async Task AnswerAsync(Frames frames, FilesWish wish, Guid channelId, CancellationTokenSource gone)
     {
-        var asked = Channel.CreateBounded<FileAsk>(MostAsked);
-        var hearing = HearAsync(frames, asked.Writer, gone);
+        var heard = Channel.CreateBounded<FileHeard>(MostHeard);
+        var hearing = HearAsync(frames, heard.Writer, gone);
+        var roots = gate.Policy.FileRoots;
+        var files = platform.Files(roots);
+        var count = new TransferCount(channelId, wish.Changes ? FileDeed.Write : FileDeed.Read, reports.Writer.WriteAsync);
+        using var changer = wish.Changes ? new FileChanger(frames, files, platform.FileChanges(state, ledger, roots), count) : null;
         try
         {
-            var answers = new FileAnswers(frames, platform.Files(), count);
-            while (await asked.Reader.WaitToReadAsync(gone.Token).ConfigureAwait(false))
+            var answers = new FileAnswers(frames, files, count, changer);
+            while (await heard.Reader.WaitToReadAsync(gone.Token).ConfigureAwait(false))
             {
-                while (asked.Reader.TryRead(out var ask))
+                while (heard.Reader.TryRead(out var next))
                 {
-                    await answers.AnswerAsync(ask, gone.Token).ConfigureAwait(false);
+                    using (next)
+                    {
+                        await (next.Ask is { } ask ? answers.AnswerAsync(ask, gone.Token) : answers.TakeAsync(next.Data, gone.Token).AsTask()).ConfigureAwait(false);
+                    }
                 }
                 await frames.FlushAsync(gone.Token).ConfigureAwait(false);
             }
@@ -128,19 +154,42 @@ public sealed class FileView(IHostPlatform platform, ChannelGate gate, AgentLog 
         }
     }
 
-    private static async Task HearAsync(FileFrames frames, ChannelWriter<FileAsk> asked, CancellationTokenSource gone)
+    private static async Task HearAsync(Frames frames, ChannelWriter<FileHeard> heard, CancellationTokenSource gone)
     {
         try
         {
-            while (await frames.HearAsync(gone.Token).ConfigureAwait(false) is { } ask)
+            while (await frames.ReceiveAsync(gone.Token).ConfigureAwait(false) is { } message)
             {
-                await asked.WriteAsync(ask, gone.Token).ConfigureAwait(false);
+                await heard.WriteAsync(message.Word is { } ask ? new FileHeard(ask) : FileHeard.Copy(message.Data.Span), gone.Token).ConfigureAwait(false);
             }
         }
         finally
         {
-            asked.TryComplete();
+            heard.TryComplete();
             await gone.CancelAsync().ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>What a technician's side said: a word, or bytes of a file in a buffer that is lent.</summary>
+    private readonly struct FileHeard(FileAsk? ask, byte[]? buffer = null, int length = 0) : IDisposable
+    {
+        public FileAsk? Ask => ask;
+
+        public ReadOnlyMemory<byte> Data => buffer.AsMemory(0, length);
+
+        public static FileHeard Copy(ReadOnlySpan<byte> data)
+        {
+            var buffer = ArrayPool<byte>.Shared.Rent(data.Length);
+            data.CopyTo(buffer);
+            return new FileHeard(null, buffer, data.Length);
+        }
+
+        public void Dispose()
+        {
+            if (buffer is not null)
+            {
+                ArrayPool<byte>.Shared.Return(buffer);
+            }
         }
     }
 }

@@ -27,6 +27,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     private ConsentDesk Desk => field ??= new ConsentDesk(People, time);
 
     private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, log);
+    private FileView Files => field ??= NewFiles();
     private ShellTable Shells => field ??= NewShells();
 
     private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);
@@ -117,12 +118,19 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
         return shells;
     }
 
+    private FileView NewFiles()
+    {
+        var files = new FileView(platform, state, Gate, time, log);
+        files.Tidy();
+        return files;
+    }
+
     private ProbeRunner NewProbes() => new(state, platform, Rules, time, log);
 
     private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null)
     {
         Gate.Answered = runs.Answered;
-        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), new FileView(platform, Gate, log), log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), Files, log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
     }
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)

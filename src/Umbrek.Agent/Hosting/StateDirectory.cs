@@ -24,6 +24,12 @@ public sealed class StateDirectory
     /// <summary>One directory for each shell that goes on.</summary>
     public string Shells => System.IO.Path.Combine(Path, "shells");
 
+    /// <summary>What was deleted here and can be put back (the home trash of the Desktop Trash specification).</summary>
+    public string Trash => System.IO.Path.Combine(Path, "trash");
+
+    /// <summary>Which files are being written by technicians, or were when they broke off.</summary>
+    public string PartsFile => System.IO.Path.Combine(Path, "parts");
+
     /// <summary>One empty file for each run that was finished and acknowledged, so that no order is taken twice.</summary>
     public string Seen { get; }
     public string IdentityFile => System.IO.Path.Combine(Path, "identity.json");

@@ -97,6 +97,7 @@ public static class StatusCommand
             Access key {(side.HasAccessKey ? "set" : "none")}{(policy.KeyFor is { Count: > 0 } acts ? $"; asked for to {string.Join(", ", acts.Select(HostPolicyWords.Describe))}" : "")}
             Restart    {HostPolicyWords.DescribePutOff(policy.PutOffMinutes)}
             Recording  {HostPolicyWords.Describe(policy.Record ?? RecordRule.None)}
+            Files in   {HostPolicyWords.DescribeRoots(policy.FileRoots)}
             Version    {link?.AgentVersion ?? AgentVersion.Text}
             Installed  {kept}
             Runs       {link?.UnfinishedRuns ?? 0} unfinished

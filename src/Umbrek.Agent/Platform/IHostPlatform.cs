@@ -58,8 +58,12 @@ public interface IHostPlatform
     /// <summary>Reads the logs of this host.</summary>
     ILogReader Logs();
 
-    /// <summary>The files of this host.</summary>
-    IHostFiles Files();
+    /// <summary>The files of this host, to be looked at and read.</summary>
+    /// <param name="roots">Folders that technicians are let into, with all below them; null for everywhere.</param>
+    IHostFiles Files(IReadOnlyList<string>? roots);
+
+    /// <summary>The same, to be changed.</summary>
+    IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots);
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

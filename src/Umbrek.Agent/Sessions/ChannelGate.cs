@@ -10,6 +10,9 @@ namespace Umbrek.Agent.Sessions;
 /// <summary>Lets technicians to what channels are for: as the host policy allows it, with the access key where it asks for that, and with the people here.</summary>
 public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentDesk desk, AgentLog log)
 {
+    /// <summary>The host policy as it is in force.</summary>
+    public HostPolicy Policy => rules.Side().InForce;
+
     /// <summary>Told what people here answered when they were asked.</summary>
     public Action<ConsentReport>? Answered { get; set; }
 

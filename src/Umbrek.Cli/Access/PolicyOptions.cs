@@ -17,6 +17,7 @@ public sealed class PolicyOptions
     private readonly Option<string?> notice = new("--notice") { Description = "When a person there is told: none, during or before." };
     private readonly Option<string?> keyFor = new("--key-for") { Description = "What takes the host's access key, in the words of --allow." };
     private readonly Option<int?> putOff = new("--put-off") { Description = "How many minutes, in all, people there may put off a restart; 0 for not at all.", HelpName = "minutes" };
+    private readonly Option<string?> filesIn = new("--files-in") { Description = "Whole paths of the folders, separated by commas, that technicians are let into to read and change files; or everywhere, or nowhere.", HelpName = "folders" };
     private readonly Option<string?> record = new("--record") { Description = "What is recorded of shells: none, screen (what they show), or keys (what is typed as well)." };
 
     public PolicyOptions()
@@ -26,7 +27,7 @@ public sealed class PolicyOptions
         record.AcceptOnlyFromAmong([.. Records.Select(r => r.Word)]);
     }
 
-    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff, record];
+    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff, record, filesIn];
 
     /// <summary>What was given; the rest is null.</summary>
     public HostPolicyPart Read(ParseResult parsed) => new(
@@ -35,7 +36,14 @@ public sealed class PolicyOptions
         parsed.GetValue(notice) is { } n ? Notices.First(x => x.Word == n).Rule : null,
         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null,
         parsed.GetValue(putOff) is not { } minutes ? null : minutes is >= 0 and <= HostPolicy.MostPutOffMinutes ? minutes : throw new ClientException($"A restart is put off by 0 to {HostPolicy.MostPutOffMinutes} minutes, not {minutes}.", ExitCodes.WrongUse),
-        parsed.GetValue(record) is { } r ? Records.First(x => x.Word == r).Rule : null);
+        parsed.GetValue(record) is { } r ? Records.First(x => x.Word == r).Rule : null,
+        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : null);
+
+    private static IReadOnlyList<string> ReadRoots(string words)
+    {
+        var (roots, problem) = HostPolicyWords.ReadRoots(words);
+        return roots ?? throw new ClientException(problem!, ExitCodes.WrongUse);
+    }
 
     private static HostAct[] ReadActs(string words) => words switch
     {

@@ -1,25 +1,22 @@
-using System.Security.Cryptography;
 using System.Threading.Channels;
 using Umbrek.Cli.Hosting;
 using Umbrek.Core.Files;
-using Umbrek.Core.Links;
 using Umbrek.Core.Text;
 using Umbrek.Wire.Files;
 
 namespace Umbrek.Cli.Files;
 
 /// <summary>Fetches files of a host, over as many lines as it takes.</summary>
-/// <param name="patience">So long it is tried to find a line that broke; each byte that comes begins it anew.</param>
 /// <param name="arrivalOf">Where a file comes to.</param>
-internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider time, Func<FetchItem, IArrival> arrivalOf)
+internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, TimeProvider time, Func<FetchItem, IArrival> arrivalOf)
 {
     /// <summary>So many files are asked for before the first has come: the line is never idle, and none is asked for twice.</summary>
     private const int Ahead = 64;
 
+    private readonly SteadyLine steady = new(door, changes: false, how.Patience, time);
     private readonly Dictionary<FetchItem, IArrival> outputs = [];
     private TransferProgress? progress;
     private FetchPlan? plan;
-    private bool somethingCame;
 
     /// <summary>What could not be fetched.</summary>
     public List<string> Problems { get; } = [];
@@ -29,12 +26,9 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
     /// <param name="makePlan">Asked once.</param>
     public async Task<FetchPlan> RunAsync(Func<HostFiles, Task<FetchPlan>> makePlan, CancellationToken cancel)
     {
-        var since = time.GetTimestamp();
-        for (var attempt = 0; ; attempt++)
-        {
-            try
+        await steady.RunAsync(
+            async files =>
             {
-                using var files = await door.OpenAsync(cancel).ConfigureAwait(false);
                 if (plan is null)
                 {
                     plan = await makePlan(files).ConfigureAwait(false);
@@ -42,30 +36,10 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
                     MakeFolders(plan);
                 }
                 await MoveAsync(files, plan, cancel).ConfigureAwait(false);
-                progress!.Clear();
-                Finish(plan);
-                return plan;
-            }
-            catch (LineBrokenException e)
-            {
-                progress?.Clear();
-                if (somethingCame)
-                {
-                    // At once: most lines are there again as soon as they have gone.
-                    (somethingCame, attempt, since) = (false, -1, time.GetTimestamp());
-                    continue;
-                }
-                if (time.GetElapsedTime(since) > patience)
-                {
-                    throw new ClientException($"{e.Message} What has come is kept; the same command goes on from there.");
-                }
-                if (attempt == 0)
-                {
-                    await Console.Error.WriteLineAsync($"{e.Message} Going on as soon as {door.Host.Label} can be reached again.").ConfigureAwait(false);
-                }
-                await Task.Delay(Backoff.Delay(attempt, RandomNumberGenerator.GetInt32(1 << 20) / (double)(1 << 20)), time, cancel).ConfigureAwait(false);
-            }
-        }
+            },
+            () => progress?.Clear(), cancel).ConfigureAwait(false);
+        Finish(plan!);
+        return plan!;
     }
 
     private static void MakeFolders(FetchPlan plan)
@@ -212,12 +186,13 @@ internal sealed class Fetch(HostFilesDoor door, TimeSpan patience, TimeProvider 
         while (true)
         {
             var message = await files.NextAsync(cancel).ConfigureAwait(false);
-            somethingCame = true;
+            steady.Moved();
             switch (message.Word)
             {
                 case null:
                     arrival.Data(message.Data.Span);
                     progress!.Add(message.Data.Length, came: true);
+                    await how.Rate.SpendAsync(message.Data.Length, cancel).ConfigureAwait(false);
                     break;
                 case { Problem: { } problem }:
                     item.IsDone = true;

@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Runtime.InteropServices;
 using System.Text.Json.Serialization;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
@@ -23,7 +22,6 @@ public sealed partial class FetchJson : JsonSerializerContext;
 public static class FetchCommand
 {
     private const string ToOutput = "-";
-    private static readonly TimeSpan UsualPatience = TimeSpan.FromMinutes(10);
 
     public static Command Fetch(ClientContext client)
     {
@@ -31,15 +29,13 @@ public static class FetchCommand
         var paths = new Argument<string[]>("path") { Description = "Files and folders by their whole paths; * and ? stand for letters of a name.", Arity = ArgumentArity.OneOrMore };
         var to = new Option<string>("--to") { Description = "The folder that they come to lie in; '-' writes one file to standard output.", HelpName = "folder", DefaultValueFactory = _ => "." };
         var name = new Option<string?>("--as") { Description = "Another name for the one file or folder.", HelpName = "name" };
-        var existing = new Option<string?>("--existing") { Description = "What becomes of a file that is here already and is another: keep, replace, replace-older or rename. Without it nothing is fetched then.", HelpName = "way" };
-        existing.AcceptOnlyFromAmong("keep", "replace", "replace-older", "rename");
-        var wait = new Option<string?>("--wait") { Description = $"How long to look for the host again when the line breaks; {Units.Span(UsualPatience)} when left out.", HelpName = "time" };
+        var options = new TransferOptions("here", "fetched");
         var secrets = new HostSecretOptions();
         var command = ClientCommands.Named("fetch", "Brings files and folders of a host here. One that was broken off goes on where it was.", "umbrek fetch creamery-files /srv/recipes --to ~/tarn-valley\n  umbrek fetch quay-ticket-03 '/var/log/kiosk*.log'\n  umbrek fetch quay-ticket-03 /etc/kiosk/kiosk.conf --to - | less");
-        command.Add([host, paths, to, name, existing, wait, .. secrets.WithVault]);
+        command.Add([host, paths, to, name, .. options.All, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
-            var patience = parsed.GetValue(wait) is not { } text ? UsualPatience : Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write 90s, 15min or 2h.", ExitCodes.WrongUse);
+            var how = options.Read(parsed, client.Time);
             var folder = parsed.GetRequiredValue(to);
             var writes = folder == ToOutput;
             if (!writes && !Directory.Exists(folder))
@@ -50,29 +46,23 @@ public static class FetchCommand
             {
                 throw new ClientException("Standard output has no name; leave --as out.", ExitCodes.WrongUse);
             }
-            using var leave = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
-            {
-                c.Cancel = true;
-                leave.Cancel();
-            });
+            using var leave = new Leaving(cancel);
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             await using var output = writes ? Console.OpenStandardOutput() : Stream.Null;
             await using var door = new HostFilesDoor(client, api, parsed, secrets, found);
             var fetch = new Fetch(
-                door, patience, client.Time,
+                door, how, client.Time,
                 item => writes ? new OutputArrival(output) : new FileArrival(item.Target, found.Id, item.Path, item.Replaces));
             FetchPlan plan;
             try
             {
                 plan = await fetch.RunAsync(
-                    async files => OneOnly(await FetchPlan.MakeAsync(files, parsed.GetRequiredValue(paths), writes ? Path.Combine(Path.GetTempPath(), $"umbrek-{Guid.NewGuid():N}") : Path.GetFullPath(folder), parsed.GetValue(name), Read(parsed.GetValue(existing)), leave.Token).ConfigureAwait(false), writes), leave.Token).ConfigureAwait(false);
+                    async files => OneOnly(await FetchPlan.MakeAsync(files, parsed.GetRequiredValue(paths), writes ? Path.Combine(Path.GetTempPath(), $"umbrek-{Guid.NewGuid():N}") : Path.GetFullPath(folder), parsed.GetValue(name), how.Existing, leave.Token).ConfigureAwait(false), writes), leave.Token).ConfigureAwait(false);
             }
             catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
             {
-                await Console.Error.WriteLineAsync("\nStopped. What has come is kept; the same command goes on from there.").ConfigureAwait(false);
-                return ExitCodes.LeftRunning;
+                return Leaving.Say("What has come is kept; the same command goes on from there.");
             }
             foreach (var problem in plan.Problems.Concat(fetch.Problems))
             {
@@ -86,8 +76,6 @@ public static class FetchCommand
 
     private static FetchPlan OneOnly(FetchPlan plan, bool writes) => !writes || (plan.Folders.Count == 0 && plan.Groups is [{ Items.Count: 1 }]) ? plan
         : throw new ClientException(plan.Problems is [var problem] ? problem : "Standard output takes one file; name a folder with --to for more.", ExitCodes.WrongUse);
-
-    private static Existing? Read(string? word) => word is null ? null : Enum.Parse<Existing>(word.Replace("-", "", StringComparison.Ordinal), ignoreCase: true);
 
     private static void Tell(ClientContext client, ParseResult parsed, FetchPlan plan, Fetch fetch, string host, bool writes)
     {

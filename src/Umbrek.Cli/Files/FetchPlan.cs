@@ -5,15 +5,6 @@ using Umbrek.Core.Text;
 
 namespace Umbrek.Cli.Files;
 
-/// <summary>What becomes of a file that is here already and is another one.</summary>
-internal enum Existing
-{
-    Keep,
-    Replace,
-    ReplaceOlder,
-    Rename,
-}
-
 /// <param name="Path">On the host.</param>
 /// <param name="Target">Here.</param>
 internal sealed record FetchItem(FileName Path, FileEntry Entry, string Target)

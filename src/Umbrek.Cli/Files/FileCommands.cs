@@ -11,15 +11,18 @@ using Umbrek.Wire;
 
 namespace Umbrek.Cli.Files;
 
-/// <summary>Looks at the files of a host.</summary>
+/// <summary>Looks at the files of a host, and changes them.</summary>
 public static class FileCommands
 {
     public static Command File(ClientContext client)
     {
-        var command = ClientCommands.Named("file", "Files of a host, looked at. See also 'fetch'.", "umbrek file list quay-ticket-03 /var/log");
-        command.Add(List(client));
+        var command = ClientCommands.Named("file", "Files of a host, looked at and changed. See also 'send' and 'fetch'.", "umbrek file list quay-ticket-03 /var/log");
+        command.Add(List(client), FileEditCommand.Edit(client), FileChangeCommands.Make(client), FileChangeCommands.Move(client), FileChangeCommands.Set(client), FileChangeCommands.Delete(client), FileChangeCommands.Trash(client), FileChangeCommands.Restore(client));
         return command;
     }
+
+    /// <exception cref="ClientException">It is no path that a host could be asked for.</exception>
+    public static FileName ReadPath(string text) => new FileName(text) is var path && path.CheckPath() is { } problem ? throw new ClientException(problem, ExitCodes.WrongUse) : path;
 
     private static Command List(ClientContext client)
     {
@@ -31,11 +34,7 @@ public static class FileCommands
         command.Add([host, path, deep, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
-            var folder = new FileName(parsed.GetRequiredValue(path));
-            if (folder.CheckPath() is { } problem)
-            {
-                throw new ClientException(problem, ExitCodes.WrongUse);
-            }
+            var folder = ReadPath(parsed.GetRequiredValue(path));
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             var entries = new List<FileEntry>();
@@ -43,7 +42,7 @@ public static class FileCommands
             try
             {
                 await using var door = new HostFilesDoor(client, api, parsed, secrets, found);
-                using var files = await door.OpenAsync(cancel).ConfigureAwait(false);
+                using var files = await door.OpenAsync(changes: false, cancel).ConfigureAwait(false);
                 var there = await files.LookAsync(folder, cancel).ConfigureAwait(false);
                 if (there.Kind != FileKind.Folder)
                 {

@@ -29,11 +29,12 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
 
     /// <exception cref="LineBrokenException">The service or the host is away.</exception>
     /// <exception cref="ClientException">Somebody has ended the session.</exception>
-    public async Task<HostFiles> OpenAsync(CancellationToken cancel)
+    /// <param name="changes">To change files and to put some there; without, to look at them and read them.</param>
+    public async Task<HostFiles> OpenAsync(bool changes, CancellationToken cancel)
     {
         try
         {
-            return await ComeAsync(cancel).ConfigureAwait(false);
+            return await ComeAsync(changes, cancel).ConfigureAwait(false);
         }
         catch (ApiException e) when (sessionId is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
         {
@@ -68,7 +69,7 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
         }
     }
 
-    private async Task<HostFiles> ComeAsync(CancellationToken cancel)
+    private async Task<HostFiles> ComeAsync(bool changes, CancellationToken cancel)
     {
         var pin = client.State.Require().NewPin();
         if (sessionId is null)
@@ -76,7 +77,7 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
             door = secret is var (name, text) ? await HostDoor.OpenAsync(api, pin, host.Id, name, text, cancel).ConfigureAwait(false) : null;
             sessionId = (door?.Session ?? await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession("files"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false)).Id;
         }
-        var wish = new FilesWish();
+        var wish = new FilesWish(changes);
         var (socket, _) = await ChannelSocket.OpenAsync(api, pin, sessionId.Value, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
         return new HostFiles(host, socket);
     }
@@ -101,29 +102,28 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
 /// <summary>A channel to a host's files.</summary>
 internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposable
 {
-    private readonly FileFrames frames = new(socket);
+    private readonly FileFrames<FileAsk, FileWord> frames = FileFrames.OfTechnician(socket);
 
-    public async Task AskAsync(FileAsk ask, CancellationToken cancel)
-    {
-        try
-        {
-            await frames.AskAsync(ask, cancel).ConfigureAwait(false);
-        }
-        catch (Exception e) when (e is WebSocketException or IOException)
-        {
-            cancel.ThrowIfCancellationRequested();
-            throw new LineBrokenException(e.Message);
-        }
-    }
+    /// <summary>Sends a question, and all that was filled in before it.</summary>
+    public Task AskAsync(FileAsk ask, CancellationToken cancel) => TryAsync(frames.SayAsync(ask, cancel), cancel);
+
+    /// <summary>Fills in a question behind others; it is sent with the next that is full.</summary>
+    public Task FillAsync(FileAsk ask, CancellationToken cancel) => TryAsync(frames.WriteAsync(ask, cancel).AsTask(), cancel);
+
+    /// <summary>The same for bytes of a file.</summary>
+    public Task FillAsync(ReadOnlyMemory<byte> data, CancellationToken cancel) => TryAsync(frames.WriteAsync(data, cancel).AsTask(), cancel);
+
+    /// <summary>Sends what was filled in.</summary>
+    public Task FlushAsync(CancellationToken cancel) => TryAsync(frames.FlushAsync(cancel).AsTask(), cancel);
 
     /// <summary>The next part of an answer. What the host says for the technician to read is printed.</summary>
     /// <exception cref="ClientException">The host refuses.</exception>
     /// <exception cref="LineBrokenException">The channel has ended.</exception>
-    public async ValueTask<FileMessage> NextAsync(CancellationToken cancel)
+    public async ValueTask<FileMessage<FileWord>> NextAsync(CancellationToken cancel)
     {
         while (true)
         {
-            FileMessage message;
+            FileMessage<FileWord> message;
             try
             {
                 message = await frames.ReceiveAsync(cancel).ConfigureAwait(false) ?? throw new LineBrokenException(frames.ClosedBecause ?? $"{host.Label} has closed the channel.");
@@ -149,11 +149,32 @@ internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposabl
         }
     }
 
+    /// <summary>Asks for what is answered in words alone.</summary>
+    /// <param name="some">Told of words before the last: problems on the way, how far it is.</param>
+    /// <returns>The last word, whatever it says.</returns>
+    public async Task<FileWord> AskAnyAsync(FileAsk ask, Action<FileWord>? some, CancellationToken cancel)
+    {
+        await AskAsync(ask, cancel).ConfigureAwait(false);
+        while ((await NextAsync(cancel).ConfigureAwait(false)).Word is { } word)
+        {
+            if (word.Done)
+            {
+                return word;
+            }
+            some?.Invoke(word);
+        }
+        throw new ClientException($"{host.Label} sent something else than was asked for.");
+    }
+
+    /// <inheritdoc cref="AskAnyAsync"/>
+    /// <exception cref="ClientException">Nothing came of it, and why.</exception>
+    public async Task<FileWord> AskOneAsync(FileAsk ask, Action<FileWord>? some, CancellationToken cancel) =>
+        await AskAnyAsync(ask, some, cancel).ConfigureAwait(false) is var word && word is { Problem: { } problem, Count: null } ? throw new ClientException(problem) : word;
+
     public async Task<FileEntry> LookAsync(FileName path, CancellationToken cancel)
     {
-        await AskAsync(new FileAsk(Look: path), cancel).ConfigureAwait(false);
-        var word = (await NextAsync(cancel).ConfigureAwait(false)).Word;
-        return word?.Entry ?? throw new ClientException(word?.Problem ?? $"{host.Label} says nothing of {path}.");
+        var word = await AskOneAsync(new FileAsk(Look: path), null, cancel).ConfigureAwait(false);
+        return word.Entry ?? throw new ClientException($"{host.Label} says nothing of {path}.");
     }
 
     public IAsyncEnumerable<FileEntry> ListAsync(FileName path, CancellationToken cancel) => EntriesAsync(new FileAsk(List: path), null, cancel);
@@ -162,6 +183,19 @@ internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposabl
     public IAsyncEnumerable<FileEntry> WalkAsync(FileName path, Action<string> problem, CancellationToken cancel) => EntriesAsync(new FileAsk(Walk: path), problem, cancel);
 
     public void Dispose() => socket.Dispose();
+
+    private static async Task TryAsync(Task sending, CancellationToken cancel)
+    {
+        try
+        {
+            await sending.ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is WebSocketException or IOException)
+        {
+            cancel.ThrowIfCancellationRequested();
+            throw new LineBrokenException(e.Message);
+        }
+    }
 
     private async IAsyncEnumerable<FileEntry> EntriesAsync(FileAsk ask, Action<string>? problem, [EnumeratorCancellation] CancellationToken cancel)
     {

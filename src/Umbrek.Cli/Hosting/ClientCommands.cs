@@ -101,6 +101,7 @@ public static class ClientCommands
         root.Subcommands.Add(VaultCommands.Vault(client));
         root.Subcommands.Add(SessionCommands.Session(client));
         root.Subcommands.Add(FileCommands.File(client));
+        root.Subcommands.Add(SendCommand.Send(client));
         root.Subcommands.Add(FetchCommand.Fetch(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));

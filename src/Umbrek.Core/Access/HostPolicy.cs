@@ -74,7 +74,8 @@ public enum AccessKeyRule
 /// <param name="KeyFor">Acts that take a proof of the host's access key; null from before there were such.</param>
 /// <param name="PutOffMinutes">How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; null and 0: not at all.</param>
 /// <param name="Record">Which shells the service records; null from before they could be.</param>
-public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null)
+/// <param name="FileRoots">Folders that technicians are let into to read and change files, with all below them; null is everywhere.</param>
+public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null)
 {
     public const int MostPutOffMinutes = 24 * 60;
 
@@ -97,12 +98,12 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 
     /// <summary>The same policy with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicy? Normalise() =>
-        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > MostPutOffMinutes || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        Allowed is null || !Enum.IsDefined(Consent) || !Enum.IsDefined(Notice) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > MostPutOffMinutes || Allowed.Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a)) || (FileRoots is not null && Files.FileRoots.Normalise(FileRoots) is null)
             ? null
-            : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []) };
+            : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []), FileRoots = FileRoots is null ? null : Files.FileRoots.Normalise(FileRoots) };
 
     /// <summary>What a place says of its own, laid over this.</summary>
-    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes, part.Record ?? Record);
+    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes, part.Record ?? Record, Files.FileRoots.Plain(part.FileRoots ?? FileRoots));
 
     /// <summary>Only what both allow, and whatever either asks for.</summary>
     public HostPolicy NarrowedBy(HostPolicyPart limit) => new(
@@ -111,9 +112,10 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         limit.Notice is { } notice && notice > Notice ? notice : Notice,
         Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])),
         limit.PutOffMinutes > (PutOffMinutes ?? 0) ? limit.PutOffMinutes : PutOffMinutes,
-        limit.Record > (Record ?? RecordRule.None) ? limit.Record : Record);
+        limit.Record > (Record ?? RecordRule.None) ? limit.Record : Record,
+        Files.FileRoots.Plain(Files.FileRoots.Intersect(FileRoots, limit.FileRoots)));
 
-    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes, Record);
+    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes, Record, FileRoots);
 
     /// <summary>What is left of it as a limit: only what it narrows.</summary>
     public HostPolicyPart ToLimit() => new(
@@ -122,10 +124,11 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         Notice == NoticeRule.None ? null : Notice,
         KeyFor is { Count: > 0 } ? KeyFor : null,
         PutOffMinutes > 0 ? PutOffMinutes : null,
-        Record > RecordRule.None ? Record : null);
+        Record > RecordRule.None ? Record : null,
+        FileRoots);
 
     public bool Equals(HostPolicy? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && (Record ?? RecordRule.None) == (other.Record ?? RecordRule.None) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []);
+        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && (Record ?? RecordRule.None) == (other.Record ?? RecordRule.None) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []) && Files.FileRoots.Same(FileRoots, other.FileRoots);
 
     public override int GetHashCode() => Allowed.Concat(KeyFor ?? []).Aggregate(HashCode.Combine(Consent, Notice), (hash, act) => HashCode.Combine(hash, act));
 
@@ -133,21 +136,21 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 }
 
 /// <summary>A part of a policy, as one place says it: what is null comes from above. As a limit, what is null limits nothing.</summary>
-public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null)
+public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null)
 {
     public static HostPolicyPart Inherit { get; } = new();
 
     [JsonIgnore]
-    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null, Record: null };
+    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null, Record: null, FileRoots: null };
 
     /// <summary>The same part with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicyPart? Normalise() =>
-        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > HostPolicy.MostPutOffMinutes || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a))
+        (Consent is { } c && !Enum.IsDefined(c)) || (Notice is { } n && !Enum.IsDefined(n)) || (Record is { } r && !Enum.IsDefined(r)) || PutOffMinutes is < 0 or > HostPolicy.MostPutOffMinutes || (Allowed ?? []).Concat(KeyFor ?? []).Any(a => !Enum.IsDefined(a)) || (FileRoots is not null && Files.FileRoots.Normalise(FileRoots) is null)
             ? null
-            : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()] };
+            : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()], FileRoots = FileRoots is null ? null : Files.FileRoots.Normalise(FileRoots) };
 
     public bool Equals(HostPolicyPart? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Record == other.Record && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor);
+        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Record == other.Record && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor) && Files.FileRoots.Same(FileRoots, other.FileRoots);
 
     public override int GetHashCode() => HashCode.Combine(Consent, Notice, Allowed?.Count, KeyFor?.Count);
 
@@ -176,6 +179,23 @@ public static class HostPolicyWords
         ConsentRule.WhenSomebodyIsLoggedIn => "whoever is logged in is asked first",
         _ => "nobody is asked first",
     };
+
+    public static string DescribeRoots(IReadOnlyList<string>? roots) => roots is null ? "everywhere" : roots.Count == 0 ? "nowhere" : Files.FileRoots.Words(roots);
+
+    /// <summary>Folders as people write them: "/srv, /home", "everywhere" or "nowhere".</summary>
+    /// <returns>What is wrong, or the folders.</returns>
+    public static (IReadOnlyList<string>? Roots, string? Problem) ReadRoots(string words)
+    {
+        string[] roots = words switch
+        {
+            "everywhere" => ["/"],
+            "nowhere" => [],
+            _ => words.Split(',', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries),
+        };
+        return roots.Select(Files.FileRoots.Check).FirstOrDefault(p => p is not null) is { } problem ? (null, problem)
+            : Files.FileRoots.Normalise(roots) is { } tidy ? (tidy, null)
+            : (null, $"{roots.Length} folders are named; at most {Files.FileRoots.Most} make a rule.");
+    }
 
     public static string Describe(NoticeRule rule) => rule switch
     {

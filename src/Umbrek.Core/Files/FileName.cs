@@ -12,6 +12,9 @@ public sealed record FileName(string Text, byte[]? Bytes = null)
     /// <summary>Longest path, in bytes (Linux, PATH_MAX without its zero).</summary>
     public const int MostBytes = 4095;
 
+    /// <summary>Longest name in a folder, in bytes (Linux, NAME_MAX).</summary>
+    public const int MostNameBytes = 255;
+
     private static readonly UTF8Encoding Strict = new(false, throwOnInvalidBytes: true);
 
     public static FileName Of(ReadOnlySpan<byte> bytes)
@@ -45,6 +48,17 @@ public sealed record FileName(string Text, byte[]? Bytes = null)
         var bytes = ToBytes().AsSpan().TrimEnd((byte)'/');
         return bytes.IsEmpty ? this : Of(bytes[(bytes.LastIndexOf((byte)'/') + 1)..]);
     }
+
+    /// <summary>The folder that a whole path lies in; of "/" that itself.</summary>
+    public FileName Folder()
+    {
+        var bytes = ToBytes().AsSpan().TrimEnd((byte)'/');
+        var slash = bytes.LastIndexOf((byte)'/');
+        return slash <= 0 ? new FileName("/") : Of(bytes[..slash]);
+    }
+
+    /// <summary>Whether a name can be given to something in a folder, as a whole: "..", "a/b" and nothing can't.</summary>
+    public bool IsPlainName => ToBytes() is var bytes && bytes.Length is > 0 and <= MostNameBytes && !bytes.AsSpan().ContainsAny((byte)'/', (byte)0) && !bytes.AsSpan().SequenceEqual("."u8) && !bytes.AsSpan().SequenceEqual(".."u8);
 
     /// <returns>Why it is no path that a host could be asked for, or null.</returns>
     public string? CheckPath() => Text is null ? "A path is missing."

@@ -1,3 +1,4 @@
+using System.Buffers;
 using System.Globalization;
 
 namespace Umbrek.Core.Text;
@@ -5,6 +6,7 @@ namespace Umbrek.Core.Text;
 /// <summary>Sizes and times as people read them.</summary>
 public static class Units
 {
+    private static readonly SearchValues<char> NumberLetters = SearchValues.Create("0123456789.");
     private static readonly string[] Binary = ["B", "KiB", "MiB", "GiB", "TiB", "PiB", "EiB"];
 
     /// <summary>A size in bytes with a binary unit (IEC 80000-13) and three significant figures.</summary>
@@ -40,6 +42,23 @@ public static class Units
             return span.Minutes == 0 ? $"{span.Hours} h" : $"{span.Hours} h {span.Minutes} min";
         }
         return span.Hours == 0 || span.TotalDays >= 7 ? $"{(int)span.TotalDays} d" : $"{(int)span.TotalDays} d {span.Hours} h";
+    }
+
+    /// <summary>Reads "4096", "64 KiB", "1.5 MiB", and decimal units: "10 MB".</summary>
+    /// <returns>The number of bytes, or null when the text is none.</returns>
+    public static long? ParseBytes(string text)
+    {
+        text = text.Trim();
+        var digits = text.AsSpan().IndexOfAnyExcept(NumberLetters) is var at && at < 0 ? text.Length : at;
+        if (!double.TryParse(text.AsSpan(0, digits), NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number))
+        {
+            return null;
+        }
+        var unit = text[digits..].TrimStart();
+        var binary = unit.Length == 0 ? 0 : Array.FindIndex(Binary, b => b.Equals(unit, StringComparison.OrdinalIgnoreCase));
+        var factor = binary >= 0 ? Math.Pow(1024, binary) : unit.ToUpperInvariant() switch { "KB" => 1e3, "MB" => 1e6, "GB" => 1e9, "TB" => 1e12, _ => double.NaN };
+        var bytes = number * factor;
+        return bytes is >= 0 and < long.MaxValue ? (long)bytes : null;
     }
 
     /// <summary>

@@ -213,9 +213,9 @@ public sealed partial class LinkHub(LinkRegistry registry, IAgentLinks links, In
 
     public Task PersonAnswered(ConsentReport report) => FromHostAsync(host => new ValueTask(answers.TakeAsync(host, report with { Technician = Tame(report.Technician, 100) ?? "", Person = Tame(report.Person, 100) ?? "" }, Context.ConnectionAborted)));
 
-    public Task FilesRead(FileReport report) => FromHostAsync(host => report.Path is not { Text: not null } path || report is { Files: < 0 } or { Bytes: < 0 } or { Problems: < 0 } or { Sha256.Length: not 32 }
+    public Task FilesRead(FileReport report) => FromHostAsync(host => report.Path is not { Text: not null } path || report is { Files: < 0 } or { Bytes: < 0 } or { Problems: < 0 } or { Sha256.Length: not 32 } || !Enum.IsDefined(report.Deed)
         ? End()
-        : new ValueTask(files.ReadAsync(host, report with { Path = new FileName(Tame(path.Text, FileName.MostBytes) ?? "") })));
+        : new ValueTask(files.ToldAsync(host, report with { Path = new FileName(Tame(path.Text, FileName.MostBytes) ?? ""), To = Tame(report.To, FileName.MostBytes) })));
 
     /// <returns>Whether it is kept; what is not is told again.</returns>
     public async Task<bool> Probes(ProbeReport report)

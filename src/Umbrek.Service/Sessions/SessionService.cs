@@ -12,6 +12,7 @@ using Umbrek.Service.Relay;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
@@ -184,8 +185,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             case ChannelKinds.Processes or ChannelKinds.Services:
                 gate.Host(by, host.Id, Permission.Run);
                 break;
-            case ChannelKinds.Logs or ChannelKinds.Files:
+            case ChannelKinds.Logs:
                 gate.Host(by, host.Id, Permission.ReadFiles);
+                break;
+            case ChannelKinds.Files:
+                gate.Host(by, host.Id, FileService.PermissionFor(wish.Files ?? new()));
                 break;
             default:
                 throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services}, {ChannelKinds.Logs} and {ChannelKinds.Files}.");

@@ -76,7 +76,11 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public ILogReader Logs() => new SimulatedLogs(host, this, time);
 
-    public IHostFiles Files() => new SimulatedFiles(host, this, time);
+    private SimulatedDisk Disk => field ??= new(host, this, time);
+
+    public IHostFiles Files(IReadOnlyList<string>? roots) => new SimulatedFiles(Disk, roots);
+
+    public IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => new SimulatedFiles(Disk, roots);
 
     public const string CommonKernel = "6.1.0-28-amd64";
     public const string OddKernel = "6.1.0-21-amd64";

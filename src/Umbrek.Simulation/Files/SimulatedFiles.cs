@@ -1,122 +1,385 @@
-using System.Globalization;
 using System.Text;
 using Umbrek.Agent.Files;
 using Umbrek.Core.Files;
-using Umbrek.Simulation.Estate;
+using Umbrek.Wire.Files;
 
 namespace Umbrek.Simulation.Files;
 
-/// <summary>The files of a made-up computer: the same each time that somebody looks.</summary>
-public sealed class SimulatedFiles(SimulatedHost host, SimulatedPlatform platform, TimeProvider time) : IHostFiles
+/// <summary>Lets technicians to the files of a made-up computer, within the folders that they are let into.</summary>
+public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? roots) : IHostFiles, IFileChanges
 {
-    private readonly SortedDictionary<string, (FileEntry Entry, Func<byte[]> Content)> there = new(StringComparer.Ordinal);
-
-    public FileEntry Look(FileName path) => Find(path).Entry with { Name = path.Last() };
+    public FileEntry Look(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            return Find(path).Entry with { Name = path.Last() };
+        }
+    }
 
     public IEnumerable<FileEntry> List(FileName path)
     {
-        var folder = FolderOf(path);
-        return All().Where(e => e.Key.StartsWith(folder, StringComparison.Ordinal) && e.Key.Length > folder.Length && !e.Key[folder.Length..].Contains('/')).Select(e => e.Value.Entry);
+        lock (disk.Guard)
+        {
+            if (IsTop(path))
+            {
+                return [.. roots!.Where(disk.All.ContainsKey).Select(r => disk.All[r].Entry with { Name = new FileName(r.TrimStart('/')) })];
+            }
+            var folder = FolderOf(path);
+            return [.. Below(folder).Where(e => !e.Key[folder.Length..].Contains('/', StringComparison.Ordinal)).Select(e => e.Value.Entry)];
+        }
     }
 
     public IEnumerable<FileFound> Walk(FileName path)
     {
-        var folder = FolderOf(path);
-        return All().Where(e => e.Key.StartsWith(folder, StringComparison.Ordinal) && e.Key.Length > folder.Length)
-            .Select(e => (Name: new FileName(e.Key[folder.Length..]), e.Value.Entry)).Select(e => new FileFound(e.Name, e.Entry with { Name = e.Name }, null));
+        lock (disk.Guard)
+        {
+            if (IsTop(path))
+            {
+                return [.. List(path).SelectMany(top => Walk(path.In(top.Name)).Select(f => f with { Name = top.Name.In(f.Name), Entry = f.Entry! with { Name = top.Name.In(f.Name) } }).Prepend(new FileFound(top.Name, top, null)))];
+            }
+            var folder = FolderOf(path);
+            return [.. Below(folder).Select(e => (Name: new FileName(e.Key[folder.Length..]), e.Value.Entry)).Select(e => new FileFound(e.Name, e.Entry with { Name = e.Name }, null))];
+        }
     }
 
-    public FileName PlaceOf(FileName path) => path.Bytes is null ? new FileName(Follow("/" + path.Text.Trim('/'))) : path;
+    public FileName PlaceOf(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            return path.Bytes is null ? new FileName(Follow(path)) : path;
+        }
+    }
 
-    public IFileSource Open(FileName path) => Find(path) is { Entry.Kind: FileKind.File } found
-        ? new Source(found.Entry, found.Content(), PlaceOf(path))
-        : throw new IOException($"{path} is no file, and has no content to be read to an end.");
+    public IFileSource Open(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            return Find(path) is { Entry.Kind: FileKind.File } found
+                ? new Source(found.Entry, found.Content(), PlaceOf(path))
+                : throw new IOException($"{path} is no file, and has no content to be read to an end.");
+        }
+    }
+
+    public void MakeFolder(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            var at = NameFor(path);
+            if (disk.All.TryGetValue(at, out var found))
+            {
+                if (found.Entry.Kind != FileKind.Folder)
+                {
+                    throw new IOException($"There is a {path} already.");
+                }
+                return;
+            }
+            disk.All[at] = (new FileEntry(path.Last(), FileKind.Folder, 0, 0x1ed, OwnerAt(at), OwnerAt(at), disk.Now), () => []);
+        }
+    }
+
+    public void MakeLink(FileName path, FileName target)
+    {
+        lock (disk.Guard)
+        {
+            if (disk.All.TryGetValue(NameFor(path), out var there) && there.Entry.Target == target)
+            {
+                return;
+            }
+            var at = NewName(path);
+            disk.All[at] = (new FileEntry(path.Last(), FileKind.Link, 0, 0x1ff, OwnerAt(at), OwnerAt(at), disk.Now, Target: target), () => []);
+        }
+    }
+
+    public void Move(FileName from, FileName to)
+    {
+        lock (disk.Guard)
+        {
+            var (at, there) = (Existing(from), NewName(to));
+            if (there.StartsWith(at + "/", StringComparison.Ordinal))
+            {
+                throw new IOException($"{from} can't be moved into itself.");
+            }
+            Put(there, Take(at));
+        }
+    }
+
+    public TrashItem Delete(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            var at = Existing(path);
+            var id = $"1:{path.Last().Text}";
+            for (var number = 2; disk.Trash.ContainsKey(id); number++)
+            {
+                id = $"1:{path.Last().Text} ({number})";
+            }
+            var item = new TrashItem(id, new FileName(at), disk.Now, disk.All[at].Entry);
+            disk.Trash[id] = (item, Take(at));
+            return item;
+        }
+    }
+
+    public IEnumerable<FileFound> Erase(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            return [.. Take(Existing(path)).Select(t => new FileFound(path, t.Thing.Entry, null))];
+        }
+    }
+
+    public IEnumerable<TrashItem> Trash()
+    {
+        lock (disk.Guard)
+        {
+            return [.. disk.Trash.Values.Select(t => t.Item).Where(MayBeSeen)];
+        }
+    }
+
+    public FileName Restore(string id)
+    {
+        lock (disk.Guard)
+        {
+            var (item, things) = Deleted(id);
+            Put(NewName(item.Path), things);
+            disk.Trash.Remove(id);
+            return item.Path;
+        }
+    }
+
+    public IEnumerable<FileFound> Empty(string id)
+    {
+        lock (disk.Guard)
+        {
+            var (item, things) = Deleted(id);
+            disk.Trash.Remove(id);
+            return [.. things.Select(t => new FileFound(item.Path, t.Thing.Entry, null))];
+        }
+    }
+
+    public IEnumerable<FileFound> Set(FileSetting setting)
+    {
+        lock (disk.Guard)
+        {
+            _ = Find(setting.Path);
+            var at = Follow(setting.Path);
+            return [.. disk.All.Keys.Where(k => k == at || (setting.Deep && k.StartsWith(at + "/", StringComparison.Ordinal))).ToList().ConvertAll(key =>
+            {
+                var (entry, content) = disk.All[key];
+                entry = entry with { Mode = setting.Mode ?? entry.Mode, Owner = setting.Owner ?? entry.Owner, Group = setting.Group ?? entry.Group, ChangedAt = setting.ChangedAt ?? entry.ChangedAt };
+                disk.All[key] = (entry, content);
+                return new FileFound(new FileName(key), entry, null);
+            })];
+        }
+    }
+
+    public long PartOf(FilePart part)
+    {
+        lock (disk.Guard)
+        {
+            return disk.Parts.TryGetValue($"{Follow(part.Path)}\n{part.Version}", out var begun) ? begun.Length : 0;
+        }
+    }
+
+    public IFileSink Open(FileWrite write)
+    {
+        lock (disk.Guard)
+        {
+            var at = NameFor(write.Path);
+            CheckOld(at, write);
+            var key = $"{at}\n{write.Version}";
+            disk.Parts.TryAdd(key, new MemoryStream());
+            return new Sink(this, write, key, at);
+        }
+    }
+
+    private void CheckOld(string at, FileWrite write)
+    {
+        if (!disk.All.TryGetValue(at, out var old))
+        {
+            return;
+        }
+        if (old.Entry.Kind != FileKind.File)
+        {
+            throw new IOException($"{write.Path} is no file; none is written in its place.");
+        }
+        if (write.Expects is { } expected && expected != old.Entry.Version)
+        {
+            throw new IOException($"{write.Path} was changed by somebody meanwhile; it is left as it is.");
+        }
+        if (!write.Replaces)
+        {
+            throw new IOException($"There is a {write.Path} already; it is left as it is.");
+        }
+    }
+
+    private FileEntry Finish(string key, string at, FileWrite write)
+    {
+        lock (disk.Guard)
+        {
+            CheckOld(at, write);
+            FileEntry? old = null;
+            if (disk.All.TryGetValue(at, out var there))
+            {
+                old = there.Entry;
+                if (write.KeepsOld)
+                {
+                    Delete(write.Path);
+                }
+            }
+            var content = disk.Parts[key].ToArray();
+            disk.Parts.Remove(key);
+            var changed = write.ChangedAt ?? disk.Now;
+            var entry = new FileEntry(
+                new FileName(at).Last(), FileKind.File, content.Length, write.Mode ?? old?.Mode ?? 0x1a4, write.Owner ?? old?.Owner ?? OwnerAt(at), write.Group ?? old?.Group ?? OwnerAt(at), changed, $"{disk.Now.UtcTicks:x}-{content.Length:x}-{changed.UtcTicks:x}");
+            disk.All[at] = (entry, () => content);
+            return entry;
+        }
+    }
+
+    private List<(string Path, (FileEntry Entry, Func<byte[]> Content) Thing)> Take(string at)
+    {
+        var all = disk.All.Where(e => e.Key == at || e.Key.StartsWith(at + "/", StringComparison.Ordinal)).Select(e => (e.Key[at.Length..], e.Value)).ToList();
+        all.ForEach(e => disk.All.Remove(at + e.Item1));
+        return all;
+    }
+
+    private void Put(string at, List<(string Path, (FileEntry Entry, Func<byte[]> Content) Thing)> things)
+    {
+        foreach (var (below, (entry, content)) in things)
+        {
+            disk.All[at + below] = (entry with { Name = new FileName(at + below).Last() }, content);
+        }
+    }
+
+    private (TrashItem Item, List<(string Path, (FileEntry Entry, Func<byte[]> Content) Thing)> Things) Deleted(string id) =>
+        disk.Trash.TryGetValue(id, out var found) && MayBeSeen(found.Item) ? found : throw new IOException($"Nothing in the trash of this host is called '{id}'.");
+
+    private bool MayBeSeen(TrashItem item) => roots is null || FileRoots.Find(roots, item.Path) is not null;
+
+    private string OwnerAt(string at) => disk.All.TryGetValue(new FileName(at).Folder().Text, out var folder) ? folder.Entry.Owner : "root";
+
+    private bool IsTop(FileName path) => roots is not null && path.Text.Trim('/').Length == 0;
+
+    private IEnumerable<KeyValuePair<string, (FileEntry Entry, Func<byte[]> Content)>> Below(string folder) =>
+        disk.All.Where(e => e.Key.StartsWith(folder, StringComparison.Ordinal) && e.Key.Length > folder.Length);
 
     /// <summary>The links here lead to a place that is written from the root, or from the folder that they are in.</summary>
-    private string Follow(string path)
+    private string Follow(FileName path)
     {
-        foreach (var (link, (entry, _)) in All())
+        var whole = Path.GetFullPath("/" + path.Text.Trim('/'));
+        foreach (var (link, (entry, _)) in disk.All)
         {
-            if (entry.Target is { } target && (path == link || path.StartsWith(link + "/", StringComparison.Ordinal)))
+            if (entry.Target is { } target && (whole == link || whole.StartsWith(link + "/", StringComparison.Ordinal)))
             {
-                return Path.GetFullPath(target.Text, Path.GetDirectoryName(link)!) + path[link.Length..];
+                whole = Path.GetFullPath(target.Text, Path.GetDirectoryName(link)!) + whole[link.Length..];
+                break;
             }
         }
-        return path;
+        return whole;
     }
 
-    private string FolderOf(FileName path) => Find(path).Entry.Kind == FileKind.Folder ? PlaceOf(path).Text.TrimEnd('/') + "/" : throw new IOException($"{path} is no folder, or something on the way to it is none.");
+    private string FolderOf(FileName path) => Find(path).Entry.Kind == FileKind.Folder ? Follow(path).TrimEnd('/') + "/" : throw new IOException($"{path} is no folder, or something on the way to it is none.");
 
     private (FileEntry Entry, Func<byte[]> Content) Find(FileName path)
     {
-        if (path.Bytes is null && path.Text.Trim('/').Length == 0)
+        var at = Follow(path);
+        if (at == "/")
         {
-            return (new FileEntry(new FileName("/"), FileKind.Folder, 0, 0x1ed, "root", "root", Day(3)), () => []);
+            return (disk.Root, () => []);
         }
-        return path.Bytes is null && All().TryGetValue(Follow("/" + path.Text.Trim('/')), out var found) ? found : throw new IOException($"There is no {path} on this host.");
+        CheckRoots(path, at);
+        return path.Bytes is null && disk.All.TryGetValue(at, out var found) ? found : throw new IOException($"There is no {path} on this host.");
     }
 
-    private SortedDictionary<string, (FileEntry Entry, Func<byte[]> Content)> All()
+    private void CheckRoots(FileName path, string at)
     {
-        if (there.Count > 0)
+        if (roots is not null && FileRoots.Find(roots, new FileName(at)) is null)
         {
-            return there;
-        }
-        Text("/etc/hostname", host.Name + "\n", Day(200));
-        Text("/etc/os-release", "PRETTY_NAME=\"Debian GNU/Linux 12 (bookworm)\"\nID=debian\nVERSION_ID=\"12\"\n", Day(200));
-        Text("/etc/hosts", $"127.0.0.1 localhost\n{host.Address} {host.Name}\n", Day(180));
-        Text("/etc/fstab", "/dev/sda1 / ext4 errors=remount-ro 0 1\n/dev/sda2 none swap sw 0 0\n", Day(200));
-        Text("/etc/kiosk/kiosk.conf", $"# what {host.Name} shows\npage = https://tickets.example/board\nscreen = 1920x1080\nidle = 90\nprinter = ticket-print\n", Day(41), 0x1a0);
-        Text("/etc/kiosk/timetable.csv", string.Concat(Enumerable.Range(6, 14).Select(h => string.Create(CultureInfo.InvariantCulture, $"{h:00}:{h * 7 % 60:00};Saltmarsh Quay;Ebb Island;pier {h % 3 + 1}\n"))), Day(12));
-        Text("/var/log/kiosk.log", string.Concat(Enumerable.Range(0, 900).Select(n => $"{Day(1).AddSeconds(n * 37):yyyy-MM-ddTHH:mm:ssZ} {host.Name} kiosk[412]: INFO ticket {(n * 7919 + host.Number) % 900 + 100} sold at desk {n % 3 + 1}\n")), Day(0), 0x1a0, "adm");
-        Text("/var/log/dpkg.log", string.Concat(Enumerable.Range(0, 400).Select(n => $"{Day(9).AddSeconds(n * 3):yyyy-MM-dd HH:mm:ss} status installed tidelib{n % 40}:amd64 2.{n % 9}-1\n")), Day(9));
-        Text("/var/log/apt/history.log", $"Start-Date: {Day(9):yyyy-MM-dd  HH:mm:ss}\nCommandline: apt-get upgrade\nEnd-Date: {Day(9).AddMinutes(4):yyyy-MM-dd  HH:mm:ss}\n", Day(9));
-        Text("/srv/board/index.html", $"<!doctype html>\n<title>{host.Name}</title>\n<h1>Next ferry</h1>\n", Day(33));
-        Text("/home/kiosk/notes.txt", "The lid of the printer sticks; lift it at the left.\n", Day(77));
-        Text("/home/kiosk/Desktop/Plan of the quay.svg", "<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 320 120\"><path d=\"M0 84 q40 -22 80 0 t80 0 t80 0 t80 0 V120 H0Z\" fill=\"#2b6f8a\"/><path d=\"M96 78 h120 l-18 22 h-84 Z\" fill=\"#d8b25c\"/></svg>\n", Day(300));
-        Add("/srv/board/tides.bin", FileKind.File, Day(2), 0x1a4, "root", "root", () => Noise(3 << 20), 3 << 20);
-        foreach (var (link, target) in (ReadOnlySpan<(string, string)>)[("/bin", "usr/bin"), ("/srv/board/today.csv", "../../etc/kiosk/timetable.csv")])
-        {
-            Folders(link);
-            there[link] = (new FileEntry(Name(link), FileKind.Link, 0, 0x1ff, "root", "root", Day(150), Target: new FileName(target), TargetKind: link == "/bin" ? FileKind.Folder : FileKind.File), () => []);
-        }
-        Add("/usr/bin/kiosk", FileKind.File, Day(60), 0x1ed, "root", "root", () => Noise(214_016), 214_016);
-        Add("/run/kiosk.sock", FileKind.Socket, Day(0), 0x1b6, "kiosk", "kiosk", () => [], 0);
-        Add("/boot/vmlinuz-" + platform.Kernel, FileKind.File, Day(120), 0x1a4, "root", "root", () => Noise(8 << 20), 8 << 20);
-        return there;
-    }
-
-    private byte[] Noise(int bytes)
-    {
-        var content = new byte[bytes];
-        new Random(host.Number).NextBytes(content);
-        return content;
-    }
-
-    private void Text(string path, string text, DateTimeOffset changed, int mode = 0x1a4, string group = "root")
-    {
-        var content = Encoding.UTF8.GetBytes(text);
-        Add(path, FileKind.File, changed, mode, path.StartsWith("/home/", StringComparison.Ordinal) ? "kiosk" : "root", group, () => content, content.Length);
-    }
-
-    private void Add(string path, FileKind kind, DateTimeOffset changed, int mode, string owner, string group, Func<byte[]> content, long bytes)
-    {
-        Folders(path);
-        there[path] = (new FileEntry(Name(path), kind, bytes, mode, owner, group, changed, kind == FileKind.File ? $"{path.Length:x}-{bytes:x}-{changed.UtcTicks:x}" : null), content);
-    }
-
-    private void Folders(string path)
-    {
-        for (var end = path.IndexOf('/', 1); end > 0; end = path.IndexOf('/', end + 1))
-        {
-            there.TryAdd(path[..end], (new FileEntry(Name(path[..end]), FileKind.Folder, 0, 0x1ed, "root", "root", Day(30)), () => []));
+            throw new IOException($"{path} does not lie in what this host lets technicians into: {FileRoots.Words(roots)}.");
         }
     }
 
-    private static FileName Name(string path) => new FileName(path).Last();
+    /// <summary>The name of something in a folder that is there; what it is itself, if anything, is not followed.</summary>
+    private string NameFor(FileName path)
+    {
+        if (!path.Last().IsPlainName || path.Bytes is not null)
+        {
+            throw new IOException($"{path} is no name of something in a folder.");
+        }
+        _ = FolderOf(path.Folder());
+        var at = Follow(path.Folder()).TrimEnd('/') + "/" + path.Last().Text;
+        CheckRoots(path, at);
+        return at;
+    }
 
-    /// <summary>Early in the morning, so many days ago.</summary>
-    private DateTimeOffset Day(int ago) => new DateTimeOffset(time.GetUtcNow().UtcDateTime.Date, TimeSpan.Zero).AddDays(-ago - 1).AddHours(5).AddMinutes(host.Number % 50);
+    private string NewName(FileName path)
+    {
+        var at = NameFor(path);
+        return disk.All.ContainsKey(at) ? throw new IOException($"There is a {path} already; it is left as it is.") : at;
+    }
+
+    private string Existing(FileName path)
+    {
+        var at = NameFor(path);
+        return disk.All.ContainsKey(at) ? at : throw new IOException($"There is no {path} on this host.");
+    }
+
+    private sealed class Sink(SimulatedFiles files, FileWrite write, string key, string at) : IFileSink
+    {
+        private readonly MemoryStream part = files.Part(key);
+
+        public long Length => part.Length;
+
+        public void Cut(long length) => part.SetLength(length);
+
+        public int Read(long from, Span<byte> into)
+        {
+            part.Position = from;
+            return part.Read(into);
+        }
+
+        public void Write(long to, ReadOnlySpan<byte> bytes)
+        {
+            CheckRoom(to + bytes.Length);
+            part.Position = to;
+            part.Write(bytes);
+        }
+
+        public void Skip(long to)
+        {
+            CheckRoom(to);
+            part.SetLength(to);
+        }
+
+        public FileEntry End() => files.Finish(key, at, write);
+
+        public void Drop() => files.Forget(key);
+
+        public void Dispose()
+        {
+        }
+
+        private void CheckRoom(long length)
+        {
+            if (length > MostBytes)
+            {
+                throw new IOException($"{write.Path} can't be written: there is no space left there.");
+            }
+        }
+    }
+
+    /// <summary>It lies in the memory of the simulation.</summary>
+    private const long MostBytes = 64 << 20;
+
+    private MemoryStream Part(string key) => disk.Parts[key];
+
+    private void Forget(string key)
+    {
+        lock (disk.Guard)
+        {
+            disk.Parts.Remove(key);
+        }
+    }
 
     private sealed class Source(FileEntry entry, byte[] content, FileName place) : IFileSource
     {

@@ -1,29 +1,24 @@
 using System.Buffers.Binary;
 using System.Net.WebSockets;
 using System.Text.Json;
-using Umbrek.Wire.Sessions;
+using System.Text.Json.Serialization.Metadata;
 
 namespace Umbrek.Wire.Files;
 
-/// <summary>What came of an answer: a word, or bytes of a file (good until the next is received).</summary>
-public readonly record struct FileMessage(FileWord? Word, ReadOnlyMemory<byte> Data);
+/// <summary>What came of one side of a channel to files: a word, or bytes of a file (good until the next is received).</summary>
+public readonly record struct FileMessage<T>(T? Word, ReadOnlyMemory<byte> Data) where T : class;
 
 /// <summary>
-/// A channel to files on a WebSocket. Questions are texts, one <see cref="FileAsk"/> each. Answers are one stream of records
-/// <c>u8 kind | u32 length, little-endian | bytes</c> (1: a <see cref="FileWord"/> as JSON, 2: bytes of a file), cut into binary
-/// messages wherever one is full: many small files share one. One side sends, one receives.
+/// A channel to files on a WebSocket: in both directions a stream of records <c>u8 kind | u32 length, little-endian | bytes</c>
+/// (1: a word as JSON, 2: bytes of a file), cut into binary messages wherever one is full: many small files share one. The technician's
+/// words are <see cref="FileAsk"/>, the host's <see cref="FileWord"/>. One side sends, one receives.
 /// </summary>
-public sealed class FileFrames(WebSocket socket)
+public sealed class FileFrames<TOut, TIn>(WebSocket socket, JsonTypeInfo<TOut> outType, JsonTypeInfo<TIn> inType) where TOut : class where TIn : class
 {
-    public const int MaxMessage = 64 * 1024;
-
-    /// <summary>Most bytes of one record.</summary>
-    public const int MaxRecord = MaxMessage - HeaderBytes;
-    private const int HeaderBytes = 5;
+    private const int HeaderBytes = FileFrames.HeaderBytes;
     private const byte WordKind = 1;
     private const byte DataKind = 2;
 
-    private readonly WordFrames<FileAsk> questions = new(socket, LinkJson.Default.FileAsk, FileAsk.MaxBytes);
     private byte[]? outgoing;
     private int filled;
     private byte[]? incoming;
@@ -31,23 +26,17 @@ public sealed class FileFrames(WebSocket socket)
     private int end;
 
     /// <summary>Why the channel was closed, when it was.</summary>
-    public string? ClosedBecause => questions.ClosedBecause;
-
-    public Task AskAsync(FileAsk ask, CancellationToken cancel) => questions.SendAsync(ask, cancel);
-
-    /// <returns>The next question, or null when the technician has gone.</returns>
-    /// <exception cref="InvalidDataException">What came is no question.</exception>
-    public Task<FileAsk?> HearAsync(CancellationToken cancel) => questions.ReceiveAsync(cancel);
+    public string? ClosedBecause => string.IsNullOrEmpty(socket.CloseStatusDescription) ? null : socket.CloseStatusDescription;
 
     /// <summary>Puts a word into the message that is being filled, and sends those that are full.</summary>
-    public ValueTask WriteAsync(FileWord word, CancellationToken cancel) => WriteAsync(WordKind, JsonSerializer.SerializeToUtf8Bytes(word, LinkJson.Default.FileWord), cancel);
+    public ValueTask WriteAsync(TOut word, CancellationToken cancel) => WriteAsync(WordKind, JsonSerializer.SerializeToUtf8Bytes(word, outType), cancel);
 
     /// <summary>The same for bytes of a file, however many.</summary>
     public async ValueTask WriteAsync(ReadOnlyMemory<byte> data, CancellationToken cancel)
     {
         while (!data.IsEmpty)
         {
-            var part = data[..Math.Min(data.Length, MaxRecord)];
+            var part = data[..Math.Min(data.Length, FileFrames.MaxRecord)];
             await WriteAsync(DataKind, part, cancel).ConfigureAwait(false);
             data = data[part.Length..];
         }
@@ -64,9 +53,16 @@ public sealed class FileFrames(WebSocket socket)
         }
     }
 
-    /// <returns>Null when the host closed the channel.</returns>
-    /// <exception cref="InvalidDataException">What came is no answer.</exception>
-    public async ValueTask<FileMessage?> ReceiveAsync(CancellationToken cancel)
+    /// <summary>Sends a word, and all that was filled before it.</summary>
+    public async Task SayAsync(TOut word, CancellationToken cancel)
+    {
+        await WriteAsync(word, cancel).ConfigureAwait(false);
+        await FlushAsync(cancel).ConfigureAwait(false);
+    }
+
+    /// <returns>Null when the other side closed the channel.</returns>
+    /// <exception cref="InvalidDataException">What came is no record.</exception>
+    public async ValueTask<FileMessage<TIn>?> ReceiveAsync(CancellationToken cancel)
     {
         if (!await FillAsync(HeaderBytes, cancel).ConfigureAwait(false))
         {
@@ -74,9 +70,9 @@ public sealed class FileFrames(WebSocket socket)
         }
         var kind = incoming![start];
         var length = BinaryPrimitives.ReadUInt32LittleEndian(incoming.AsSpan(start + 1));
-        if (kind is not (WordKind or DataKind) || length > MaxRecord)
+        if (kind is not (WordKind or DataKind) || length > FileFrames.MaxRecord)
         {
-            throw new InvalidDataException("what came is no answer about files");
+            throw new InvalidDataException("what came is no word about files");
         }
         if (!await FillAsync(HeaderBytes + (int)length, cancel).ConfigureAwait(false))
         {
@@ -86,11 +82,11 @@ public sealed class FileFrames(WebSocket socket)
         start += HeaderBytes + (int)length;
         if (kind == DataKind)
         {
-            return new FileMessage(null, record);
+            return new FileMessage<TIn>(null, record);
         }
         try
         {
-            return new FileMessage(JsonSerializer.Deserialize(record.Span, LinkJson.Default.FileWord) ?? throw new InvalidDataException("a word is empty"), default);
+            return new FileMessage<TIn>(JsonSerializer.Deserialize(record.Span, inType) ?? throw new InvalidDataException("a word is empty"), default);
         }
         catch (JsonException e)
         {
@@ -98,15 +94,21 @@ public sealed class FileFrames(WebSocket socket)
         }
     }
 
-    public Task CloseAsync(CancellationToken cancel) => questions.CloseAsync(cancel);
+    public async Task CloseAsync(CancellationToken cancel)
+    {
+        if (socket.State is WebSocketState.Open or WebSocketState.CloseReceived)
+        {
+            await socket.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, cancel).ConfigureAwait(false);
+        }
+    }
 
     private async ValueTask WriteAsync(byte kind, ReadOnlyMemory<byte> record, CancellationToken cancel)
     {
-        if (record.Length > MaxRecord)
+        if (record.Length > FileFrames.MaxRecord)
         {
             throw new InvalidDataException("a record is longer than a message");
         }
-        outgoing ??= new byte[MaxMessage];
+        outgoing ??= new byte[FileFrames.MaxMessage];
         if (filled + HeaderBytes + record.Length > outgoing.Length)
         {
             await FlushAsync(cancel).ConfigureAwait(false);
@@ -121,7 +123,7 @@ public sealed class FileFrames(WebSocket socket)
     /// <returns>False at the end.</returns>
     private async ValueTask<bool> FillAsync(int bytes, CancellationToken cancel)
     {
-        incoming ??= new byte[2 * MaxMessage];
+        incoming ??= new byte[2 * FileFrames.MaxMessage];
         if (end - start >= bytes)
         {
             return true;
@@ -142,4 +144,21 @@ public sealed class FileFrames(WebSocket socket)
         }
         return true;
     }
+}
+
+/// <summary>The two ends of a channel to files.</summary>
+public static class FileFrames
+{
+    public const int MaxMessage = 64 * 1024;
+
+    /// <summary>Most bytes of one record.</summary>
+    public const int MaxRecord = MaxMessage - HeaderBytes;
+
+    internal const int HeaderBytes = 5;
+
+    /// <summary>Asks.</summary>
+    public static FileFrames<FileAsk, FileWord> OfTechnician(WebSocket socket) => new(socket, LinkJson.Default.FileAsk, LinkJson.Default.FileWord);
+
+    /// <summary>Answers.</summary>
+    public static FileFrames<FileWord, FileAsk> OfHost(WebSocket socket) => new(socket, LinkJson.Default.FileWord, LinkJson.Default.FileAsk);
 }

@@ -77,7 +77,7 @@ public sealed class HostDoor
     public SealedOrder Seal(ViewWish wish) => Seal(HostAct.Run, JsonSerializer.Serialize(wish, LinkJson.Default.ViewWish));
 
     /// <summary>Seals a look at the files there.</summary>
-    public SealedOrder Seal(FilesWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.FilesWish));
+    public SealedOrder Seal(FilesWish wish) => Seal(wish.Act(), JsonSerializer.Serialize(wish, LinkJson.Default.FilesWish));
 
     /// <summary>Seals a look into a log there.</summary>
     public SealedOrder Seal(LogWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.LogWish));

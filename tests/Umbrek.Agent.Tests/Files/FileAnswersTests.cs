@@ -1,12 +1,5 @@
-using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
-using System.Net.WebSockets;
 using System.Security.Cryptography;
 using System.Text;
-using System.Threading.Channels;
-using Umbrek.Agent.Files;
-using Umbrek.Agent.Platform.Linux;
 using Umbrek.Core.Files;
 using Umbrek.Tests;
 using Umbrek.Wire.Files;
@@ -16,81 +9,27 @@ namespace Umbrek.Agent.Tests.Files;
 /// <summary>Questions about real files of this machine, over a real channel.</summary>
 public sealed class FileAnswersTests : IAsyncLifetime
 {
-    private readonly TestDirectory directory = new();
-    private readonly Channel<FileReport> reports = Channel.CreateUnbounded<FileReport>();
-    private readonly List<IDisposable> open = [];
-    private FileFrames technician = null!;
-    private FileAnswers answers = null!;
-    private TransferCount count = null!;
-    private FileFrames host = null!;
+    private FileLine line = null!;
 
-    public async ValueTask InitializeAsync()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        var near = new TcpClient();
-        await near.ConnectAsync((IPEndPoint)listener.LocalEndpoint);
-        var far = await listener.AcceptTcpClientAsync();
-        WebSocket Socket(TcpClient of, bool isServer) => WebSocket.CreateFromStream(of.GetStream(), new WebSocketCreationOptions { IsServer = isServer });
-        var (a, b) = (Socket(near, false), Socket(far, true));
-        open.AddRange([near, far, a, b]);
-        (technician, host) = (new FileFrames(a), new FileFrames(b));
-        count = new TransferCount(Guid.Empty, reports.Writer.WriteAsync);
-        answers = new FileAnswers(host, new LinuxFiles(), count);
-    }
+    public async ValueTask InitializeAsync() => line = await FileLine.OpenAsync();
 
-    public ValueTask DisposeAsync()
-    {
-        open.ForEach(o => o.Dispose());
-        directory.Dispose();
-        return ValueTask.CompletedTask;
-    }
+    public ValueTask DisposeAsync() => line.DisposeAsync();
 
-    private FileName At(string name) => new(directory.In(name));
+    private TestDirectory Folder => line.Directory;
 
-    private void Run(string line)
-    {
-        using var shell = Process.Start(new ProcessStartInfo("/bin/bash", ["-c", line]) { WorkingDirectory = directory.Path })!;
-        shell.WaitForExit();
-        shell.ExitCode.ShouldBe(0);
-    }
+    private FileName At(string name) => line.At(name);
 
-    /// <summary>Asks, and collects the answer to its end.</summary>
-    private async Task<(List<FileWord> Words, byte[] Data)> AskAsync(FileAsk ask)
-    {
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
-        var answering = Task.Run(async () =>
-        {
-            await answers.AnswerAsync(ask, limit.Token);
-            await host.FlushAsync(limit.Token);
-        });
-        var words = new List<FileWord>();
-        using var data = new MemoryStream();
-        while (words is not [.., { Done: true }])
-        {
-            var message = (await technician.ReceiveAsync(limit.Token))!.Value;
-            if (message.Word is { } word)
-            {
-                words.Add(word);
-                // A hole, as it reads.
-                data.Write(new byte[word.Zeros ?? 0]);
-            }
-            else
-            {
-                data.Write(message.Data.Span);
-            }
-        }
-        await answering;
-        return (words, data.ToArray());
-    }
+    private void Run(string text) => line.Run(text);
 
-    private async Task<string> ProblemAsync(FileAsk ask) => (await AskAsync(ask)).Words.ShouldHaveSingleItem().Problem.ShouldNotBeNull();
+    private Task<(List<FileWord> Words, byte[] Data)> AskAsync(FileAsk ask) => line.AskAsync(ask);
+
+    private Task<string> ProblemAsync(FileAsk ask) => line.ProblemAsync(ask);
 
     [Fact]
     public async Task Whatever_has_a_name_is_listed_as_what_it_is()
     {
         Run("touch $'caf\\xe9' $'two\\nlines' empty; mkdir -m 1777 shared; ln -s empty link; ln -s nowhere astray; mkfifo -m 600 pipe; printf abc >abc; chmod 4750 abc; touch -d 2024-02-03T04:05:06.789Z abc");
-        var entries = (await AskAsync(new FileAsk(List: new FileName(directory.Path)))).Words.SelectMany(w => w.Entries ?? []).ToDictionary(e => e.Name.Text);
+        var entries = (await AskAsync(new FileAsk(List: new FileName(Folder.Path)))).Words.SelectMany(w => w.Entries ?? []).ToDictionary(e => e.Name.Text);
         entries.Count.ShouldBe(8);
         entries["caf\ufffd"].Name.Bytes.ShouldBe([0x63, 0x61, 0x66, 0xe9]);
         entries["two\nlines"].Kind.ShouldBe(FileKind.File);
@@ -118,7 +57,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
     public async Task A_large_folder_comes_in_portions_that_a_message_holds()
     {
         Run("seq -f '" + new string('f', 200) + "%05g' 3000 | xargs touch");
-        var (words, _) = await AskAsync(new FileAsk(List: new FileName(directory.Path)));
+        var (words, _) = await AskAsync(new FileAsk(List: new FileName(Folder.Path)));
         words.Count.ShouldBeGreaterThan(10);
         words.Sum(w => w.Entries!.Count).ShouldBe(3000);
     }
@@ -127,7 +66,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
     public async Task A_file_comes_whole_or_from_where_it_is_wanted_and_is_hashed_whole()
     {
         var bytes = RandomNumberGenerator.GetBytes(300_000);
-        await File.WriteAllBytesAsync(directory.In("file"), bytes);
+        await File.WriteAllBytesAsync(Folder.In("file"), bytes);
         var (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"))));
         data.ShouldBe(bytes);
         (words[0].Entry!.Bytes, words[0].From, words[^1].Changed).ShouldBe((300_000, 0, false));
@@ -142,7 +81,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
         data.ShouldBe(bytes[10..30]);
 
         // Another version begins at its beginning, and so does one that is shorter than what was there.
-        await File.WriteAllBytesAsync(directory.In("file"), bytes[..200_000]);
+        await File.WriteAllBytesAsync(Folder.In("file"), bytes[..200_000]);
         (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("file"), 123_456, version)));
         (words[0].From, data.Length).ShouldBe((0, 200_000));
         words[0].Entry!.Version.ShouldNotBe(version);
@@ -153,7 +92,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
     {
         Run("printf begin >sparse; truncate -s 40M sparse; printf end >>sparse; truncate -s 41M sparse");
         var (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("sparse"))));
-        var content = await File.ReadAllBytesAsync(directory.In("sparse"));
+        var content = await File.ReadAllBytesAsync(Folder.In("sparse"));
         data.AsSpan().SequenceEqual(content).ShouldBeTrue();
         words[^1].Sha256.ShouldBe(SHA256.HashData(content));
         words.Sum(w => w.Zeros ?? 0).ShouldBeGreaterThan(38L << 20);
@@ -161,9 +100,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
         (words, data) = await AskAsync(new FileAsk(Read: new FileRead(At("sparse"), 20 << 20, from)));
         data.Length.ShouldBe(21 << 20);
         words[^1].Sha256.ShouldBe(SHA256.HashData(content));
-        await count.EndAsync(default);
-        reports.Reader.TryRead(out var report).ShouldBeTrue();
-        report!.Bytes.ShouldBeLessThan(1 << 20);
+        (await line.ToldAsync()).Sum(r => r.Bytes).ShouldBeLessThan(1 << 20);
     }
 
     [Fact]
@@ -178,7 +115,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
     public async Task What_can_t_be_answered_is_said_and_the_next_is_answered()
     {
         Run("mkfifo pipe; mkdir folder; ln -s circle circle");
-        (await ProblemAsync(new FileAsk(Read: new FileRead(At("none"))))).ShouldBe($"There is no {directory.In("none")} on this host.");
+        (await ProblemAsync(new FileAsk(Read: new FileRead(At("none"))))).ShouldBe($"There is no {Folder.In("none")} on this host.");
         (await ProblemAsync(new FileAsk(Read: new FileRead(At("pipe"))))).ShouldContain("is a pipe");
         (await ProblemAsync(new FileAsk(Read: new FileRead(At("folder"))))).ShouldContain("is a folder");
         (await ProblemAsync(new FileAsk(Read: new FileRead(new FileName("/dev/zero"))))).ShouldContain("is a device");
@@ -196,7 +133,7 @@ public sealed class FileAnswersTests : IAsyncLifetime
     {
         // Bytes that are no text, as many as a name holds, folder in folder, and links that lead as far as a link may.
         Run("n=$(printf '\\xe9%.0s' {1..255}); p=.; for i in {1..12}; do p=$p/$(printf \"$n\"); done; mkdir -p \"$p\"; t=$(printf \"$n/%.0s\" {1..15}); for i in {1..40}; do ln -s \"$(printf \"$t\")\" \"$p/link-$i\"; done");
-        var entries = (await AskAsync(new FileAsk(Walk: new FileName(directory.Path)))).Words.SelectMany(w => w.Entries ?? []).ToList();
+        var entries = (await AskAsync(new FileAsk(Walk: new FileName(Folder.Path)))).Words.SelectMany(w => w.Entries ?? []).ToList();
         entries.Count.ShouldBe(12 + 40);
         entries[^1].Target!.ToBytes().Length.ShouldBeGreaterThan(3800);
         entries[^1].Name.ToBytes().Length.ShouldBeGreaterThan(3000);
@@ -211,15 +148,14 @@ public sealed class FileAnswersTests : IAsyncLifetime
         {
             await AskAsync(new FileAsk(Read: new FileRead(At(path))));
         }
-        await count.EndAsync(default);
+        var told = await line.ToldAsync();
         // Without having said anything, each is one.
-        var silent = new TransferCount(Guid.Empty, reports.Writer.WriteAsync);
-        answers = new FileAnswers(host, new LinuxFiles(), silent);
+        line.Begin(changes: false);
         await AskAsync(new FileAsk(Read: new FileRead(At("said/in"))));
         await AskAsync(new FileAsk(Read: new FileRead(At("other/out"), Most: 1)));
         await AskAsync(new FileAsk(Read: new FileRead(At("other/none"))));
-        reports.Writer.Complete();
-        (await reports.Reader.ReadAllAsync().ToListAsync()).Select(r => (r.Path.Text[(directory.Path.Length + 1)..], r.Files, r.Bytes, r.Problems)).ShouldBe(
+        told.AddRange(await line.ToldAsync());
+        told.Select(r => (r.Path.Text[(Folder.Path.Length + 1)..], r.Files, r.Bytes, r.Problems)).ShouldBe(
         [
             ("name", 1, 2, 0), ("other/out", 1, 3, 0), ("other/out", 1, 3, 0), ("other/out", 1, 3, 0), ("name", 1, 2, 1),
             ("said/in", 1, 2, 0), ("other/out", 1, 1, 0), ("other/none", 0, 0, 1),
@@ -230,17 +166,15 @@ public sealed class FileAnswersTests : IAsyncLifetime
     public async Task Each_transfer_is_told_once()
     {
         Run("printf one >one; printf two >two");
-        (await AskAsync(new FileAsk(Transfer: new FileName(directory.Path)))).Words.ShouldHaveSingleItem().Done.ShouldBeTrue();
+        (await AskAsync(new FileAsk(Transfer: new FileName(Folder.Path)))).Words.ShouldHaveSingleItem().Done.ShouldBeTrue();
         await AskAsync(new FileAsk(Read: new FileRead(At("one"))));
         await AskAsync(new FileAsk(Read: new FileRead(At("two"))));
         await AskAsync(new FileAsk(Read: new FileRead(At("three"))));
         await AskAsync(new FileAsk(Transfer: At("one")));
         await AskAsync(new FileAsk(Read: new FileRead(At("one"))));
-        await count.EndAsync(default);
-        await count.EndAsync(default);
-        reports.Writer.Complete();
-        var told = await reports.Reader.ReadAllAsync().ToListAsync();
-        told.Select(r => (r.Path.Text, r.Files, r.Bytes, r.Problems)).ShouldBe([(directory.Path, 2, 6, 1), (directory.In("one"), 1, 3, 0)]);
+        var told = await line.ToldAsync();
+        (await line.ToldAsync()).ShouldBeEmpty();
+        told.Select(r => (r.Path.Text, r.Files, r.Bytes, r.Problems)).ShouldBe([(Folder.Path, 2, 6, 1), (Folder.In("one"), 1, 3, 0)]);
         told[0].Sha256.ShouldBeNull();
         told[1].Sha256.ShouldBe(SHA256.HashData("one"u8));
     }

@@ -42,7 +42,9 @@ internal class BarePlatform : IHostPlatform
 
     public ILogReader Logs() => throw new NotSupportedException();
 
-    public virtual IHostFiles Files() => throw new NotSupportedException();
+    public virtual IHostFiles Files(IReadOnlyList<string>? roots) => throw new NotSupportedException();
+
+    public virtual IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => throw new NotSupportedException();
 
     public DateTimeOffset? BootedAt(DateTimeOffset now) => null;
 

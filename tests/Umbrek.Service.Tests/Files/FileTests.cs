@@ -22,12 +22,12 @@ public sealed class FileTests
         await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
         var session = await SessionAsync(service.Api, agent.Id);
         var channel = await OpenAsync(service.Api, session);
-        var frames = new FileFrames(channel.Socket);
+        var frames = FileFrames.OfTechnician(channel.Socket);
         // Asked one behind the other, without waiting.
-        await frames.AskAsync(new FileAsk(List: new FileName("/etc/kiosk")), default);
-        await frames.AskAsync(new FileAsk(Transfer: new FileName("/etc")), default);
-        await frames.AskAsync(new FileAsk(Read: new FileRead(new FileName("/etc/hostname"))), default);
-        await frames.AskAsync(new FileAsk(Read: new FileRead(new FileName("/etc/none"))), default);
+        await frames.SayAsync(new FileAsk(List: new FileName("/etc/kiosk")), default);
+        await frames.SayAsync(new FileAsk(Transfer: new FileName("/etc")), default);
+        await frames.SayAsync(new FileAsk(Read: new FileRead(new FileName("/etc/hostname"))), default);
+        await frames.SayAsync(new FileAsk(Read: new FileRead(new FileName("/etc/none"))), default);
         var listed = (await frames.ReceiveAsync(default))!.Value.Word!;
         listed.Done.ShouldBeTrue();
         listed.Entries!.Select(e => e.Name.Text).ShouldBe(["kiosk.conf", "timetable.csv"]);
@@ -76,10 +76,10 @@ public sealed class FileTests
         using var socket = channel.Socket;
         var files = service.Get<Umbrek.Service.Files.FileService>();
         var report = new FileReport(channel.Ticket.ChannelId, new FileName("/etc/shadow"), 1, 2, null, 0);
-        await files.ReadAsync(other.Id, report);
-        await files.ReadAsync(agent.Id, report with { ChannelId = Guid.NewGuid() });
+        await files.ToldAsync(other.Id, report);
+        await files.ToldAsync(agent.Id, report with { ChannelId = Guid.NewGuid() });
         (await AuditAsync(service.Api, "file.read")).ShouldBeEmpty();
-        await files.ReadAsync(agent.Id, report with { Path = new FileName("/etc/two\nlines") });
+        await files.ToldAsync(agent.Id, report with { Path = new FileName("/etc/two\nlines") });
         (await AuditAsync(service.Api, "file.read")).ShouldHaveSingleItem().Detail.ShouldContain(@"/etc/two\u240Alines");
     }
 
@@ -88,8 +88,8 @@ public sealed class FileTests
         var (socket, _) = await OpenAsync(who, await SessionAsync(who, hostId));
         using (socket)
         {
-            var frames = new FileFrames(socket);
-            await frames.AskAsync(new FileAsk(Look: new FileName("/etc")), default);
+            var frames = FileFrames.OfTechnician(socket);
+            await frames.SayAsync(new FileAsk(Look: new FileName("/etc")), default);
             return (await frames.ReceiveAsync(default))!.Value.Word!;
         }
     }

@@ -53,9 +53,9 @@ public sealed class LinkMessageTests
 
     private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
 
-    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15, RecordRule.Screen);
+    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15, RecordRule.Screen, ["/srv"]);
 
-    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10, RecordRule.ScreenAndKeys), "It can be changed by others.", true, "0a1b2c3d", Noon);
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10, RecordRule.ScreenAndKeys, ["/home", "/srv"]), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
     private static readonly ProbeOrder Look = new("spool", "Spool is short", new Probe(ProbeKind.Script, "x", "echo queue=3", 30, 5, 10, ProbeAct.Script, "systemctl restart spool"));
 
@@ -94,15 +94,17 @@ public sealed class LinkMessageTests
         new LookOrder(Id, Look.Probe),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2])),
-        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
+        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
         Wish,
         new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),
         new SessionEnd(Id, true),
         new ConsentReport(Id, "ines", "elin", true, 15),
         new KeyReport(Id, "access-key", "The access key is wrong.", true),
-        new FileReport(Id, Name, 2, 3, [4], 5),
-        new FileAsk(Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name),
-        new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first."),
+        new FileReport(Id, Name, 2, 3, [4], 5, FileDeed.Move, "to /srv"),
+        new FileAsk(
+            Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name, true, new FilePart(Name, "7-8"), new FileWrite(Name, 9, "7-8", 1, true, "2-3-4", true, 0x1a4, "kiosk", "kiosk", Noon), 5, new FileEnd([3]),
+            new FileChange(Name, new FileLink(Name, Name), new FileMove(Name, Name), Name, Name, "1:a", "1:b", new FileSetting(Name, 0x1a4, "kiosk", "kiosk", Noon, true))),
+        new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first.", [new TrashItem("1:a", Name, Noon, Entry)], 7, true),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),
         new SamplesKept(Noon),

@@ -68,7 +68,9 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public ILogReader Logs() => new LinuxLogs(TimeProvider.System);
 
-    public IHostFiles Files() => new LinuxFiles();
+    public IHostFiles Files(IReadOnlyList<string>? roots) => new LinuxFiles(roots);
+
+    public IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => new LinuxFileChanges(state, ledger, TimeProvider.System, roots);
 
     public IProber Prober(StateDirectory state)
     {

@@ -105,6 +105,23 @@ internal static unsafe partial class Native
         }
     }
 
+    [LibraryImport("libc", EntryPoint = "getgrnam")]
+    private static partial byte** GroupByName(byte* name);
+
+    /// <summary>The number of a group (getgrnam(3)), or null.</summary>
+    public static uint? FindGroup(string name)
+    {
+        lock (UserLookup)
+        {
+            fixed (byte* text = System.Text.Encoding.UTF8.GetBytes(name + '\0'))
+            {
+                // struct group on 64-bit glibc: name at 0, gid at 16.
+                var entry = GroupByName(text);
+                return entry is null ? null : *(uint*)(entry + 2);
+            }
+        }
+    }
+
     /// <summary>Writes what the terminal takes at once: one that stands still holds nobody up.</summary>
     public static void WriteToTerminal(string device, ReadOnlySpan<byte> bytes)
     {

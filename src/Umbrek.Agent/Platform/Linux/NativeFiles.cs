@@ -13,6 +13,19 @@ internal static unsafe partial class NativeFiles
     /// <summary>The name alone, without opening what is there (open(2), O_PATH).</summary>
     public const int NameOnly = 0x200000;
     public const int NotThere = 2;
+    public const int IsThere = 17;
+    public const int OtherFileSystem = 18;
+    public const int NotPossible = 22;
+    public const int ReadWrite = 2;
+    public const int Create = 0x40;
+
+    /// <summary>renameat2(2): never over something; two names change places.</summary>
+    public const uint NoReplace = 1;
+    public const uint Exchange = 2;
+    private const long OpenAt2Call = 437;
+    private const ulong Beneath = 0x08;
+    private const ulong NoMagicLinks = 0x02;
+    private const int RemoveFolder = 0x200;
     private const int CurrentDirectory = -100;
     private const int NoFollow = 0x100;
     private const int EmptyPath = 0x1000;
@@ -42,8 +55,48 @@ internal static unsafe partial class NativeFiles
     [LibraryImport("libc", EntryPoint = "pread", SetLastError = true)]
     private static partial nint ReadAt(int descriptor, byte* buffer, nint length, long offset);
 
+    [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
+    private static partial int OpenAt(int folder, byte* name, int flags, uint mode);
+
+    // struct open_how (openat2(2)): flags, mode and what is allowed on the way.
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint OpenAt2(long call, int folder, byte* name, ulong* how, nint size);
+
+    [LibraryImport("libc", EntryPoint = "mkdirat", SetLastError = true)]
+    private static partial int MakeFolderAt(int folder, byte* name, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "symlinkat", SetLastError = true)]
+    private static partial int LinkAt(byte* target, int folder, byte* name);
+
+    [LibraryImport("libc", EntryPoint = "renameat2", SetLastError = true)]
+    private static partial int RenameAt(int folder, byte* name, int toFolder, byte* toName, uint flags);
+
+    [LibraryImport("libc", EntryPoint = "unlinkat", SetLastError = true)]
+    private static partial int UnlinkAt(int folder, byte* name, int flags);
+
+    [LibraryImport("libc", EntryPoint = "fchownat", SetLastError = true)]
+    private static partial int OwnAt(int folder, byte* name, uint user, uint group, int flags);
+
+    [LibraryImport("libc", EntryPoint = "chmod", SetLastError = true)]
+    private static partial int SetMode(byte* path, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "utimensat", SetLastError = true)]
+    private static partial int SetTimes(int folder, byte* name, long* times, int flags);
+
+    [LibraryImport("libc", EntryPoint = "pwrite", SetLastError = true)]
+    private static partial nint WriteAt(int descriptor, byte* buffer, nint length, long offset);
+
+    [LibraryImport("libc", EntryPoint = "ftruncate", SetLastError = true)]
+    private static partial int Truncate(int descriptor, long length);
+
+    [LibraryImport("libc", EntryPoint = "fdatasync", SetLastError = true)]
+    private static partial int SyncData(int descriptor);
+
+    [LibraryImport("libc", EntryPoint = "sync_file_range", SetLastError = true)]
+    private static partial int SyncRange(int descriptor, long from, long bytes, uint flags);
+
     /// <summary>What statx(2) says: struct statx is alike on every architecture.</summary>
-    public readonly record struct Stat(ushort Mode, uint User, uint Group, ulong Inode, long Bytes, long Seconds, uint Nanoseconds, ulong Device);
+    public readonly record struct Stat(ushort Mode, uint User, uint Group, ulong Inode, long Bytes, long Seconds, uint Nanoseconds, ulong Device, uint Links);
 
     /// <summary>Opens a name in a folder (openat(2)); by no folder, a whole path.</summary>
     /// <returns>Null, with the error number.</returns>
@@ -55,6 +108,127 @@ internal static unsafe partial class NativeFiles
             return descriptor < 0 ? (null, Marshal.GetLastPInvokeError()) : (new SafeFileHandle(descriptor, ownsHandle: true), 0);
         }
     }
+
+    /// <summary>Opens a path from a folder that leads out of it by nothing on the way: by no dots, no link and no rename meanwhile (openat2(2), RESOLVE_BENEATH).</summary>
+    public static (SafeFileHandle? Handle, int Error) OpenBeneath(SafeFileHandle folder, ReadOnlySpan<byte> path, int flags)
+    {
+        var how = stackalloc ulong[] { (ulong)(flags | CloseOnExec), 0, Beneath | NoMagicLinks };
+        fixed (byte* first = Terminated(path.IsEmpty ? "."u8 : path))
+        {
+            var descriptor = (int)OpenAt2(OpenAt2Call, Number(folder), first, how, 24);
+            return descriptor < 0 ? (null, Marshal.GetLastPInvokeError()) : (new SafeFileHandle(descriptor, ownsHandle: true), 0);
+        }
+    }
+
+    /// <summary>Opens a file to be written, made where there is none, readable by its owner alone; a link is not followed.</summary>
+    public static (SafeFileHandle? Handle, int Error) OpenToWrite(SafeFileHandle folder, ReadOnlySpan<byte> name)
+    {
+        fixed (byte* first = Terminated(name))
+        {
+            var descriptor = OpenAt(Number(folder), first, ReadWrite | Create | NotALink | NonBlocking | CloseOnExec, 0x180);
+            return descriptor < 0 ? (null, Marshal.GetLastPInvokeError()) : (new SafeFileHandle(descriptor, ownsHandle: true), 0);
+        }
+    }
+
+    /// <summary>Makes a file, readable by its owner alone, where there is none.</summary>
+    public static (SafeFileHandle? Handle, int Error) CreateNew(SafeFileHandle folder, ReadOnlySpan<byte> name)
+    {
+        const int exclusive = 0x80;
+        fixed (byte* first = Terminated(name))
+        {
+            var descriptor = OpenAt(Number(folder), first, ReadWrite | Create | exclusive | NotALink | CloseOnExec, 0x180);
+            return descriptor < 0 ? (null, Marshal.GetLastPInvokeError()) : (new SafeFileHandle(descriptor, ownsHandle: true), 0);
+        }
+    }
+
+    /// <returns>0, or the error number; so are those that follow.</returns>
+    public static int MakeFolder(SafeFileHandle? folder, ReadOnlySpan<byte> name, uint mode)
+    {
+        fixed (byte* first = Terminated(name))
+        {
+            return Error(MakeFolderAt(Number(folder), first, mode));
+        }
+    }
+
+    public static int MakeLink(SafeFileHandle folder, ReadOnlySpan<byte> name, ReadOnlySpan<byte> target)
+    {
+        fixed (byte* first = Terminated(name), to = Terminated(target))
+        {
+            return Error(LinkAt(to, Number(folder), first));
+        }
+    }
+
+    public static int Rename(SafeFileHandle folder, ReadOnlySpan<byte> name, SafeFileHandle toFolder, ReadOnlySpan<byte> toName, uint flags)
+    {
+        fixed (byte* first = Terminated(name), to = Terminated(toName))
+        {
+            return Error(RenameAt(Number(folder), first, Number(toFolder), to, flags));
+        }
+    }
+
+    public static int Remove(SafeFileHandle folder, ReadOnlySpan<byte> name, bool isFolder)
+    {
+        fixed (byte* first = Terminated(name))
+        {
+            return Error(UnlinkAt(Number(folder), first, isFolder ? RemoveFolder : 0));
+        }
+    }
+
+    /// <summary>Of what is open, a name alone too; <see cref="uint.MaxValue"/> leaves one as it is.</summary>
+    public static int SetOwner(SafeFileHandle handle, uint user, uint group)
+    {
+        byte empty = 0;
+        return Error(OwnAt(Number(handle), &empty, user, group, EmptyPath));
+    }
+
+    public static int SetMode(SafeFileHandle handle, uint mode)
+    {
+        fixed (byte* path = Terminated(ByNumber(handle)))
+        {
+            return Error(SetMode(path, mode));
+        }
+    }
+
+    public static int SetChanged(SafeFileHandle handle, DateTimeOffset at)
+    {
+        const long leave = 0x3ffffffe;
+        var (seconds, ticks) = Math.DivRem((at - DateTimeOffset.UnixEpoch).Ticks, TimeSpan.TicksPerSecond);
+        // Before 1970 the rest counts from the second before.
+        (seconds, ticks) = ticks < 0 ? (seconds - 1, ticks + TimeSpan.TicksPerSecond) : (seconds, ticks);
+        var times = stackalloc long[] { 0, leave, seconds, ticks * 100 };
+        fixed (byte* path = Terminated(ByNumber(handle)))
+        {
+            return Error(SetTimes(CurrentDirectory, path, times, 0));
+        }
+    }
+
+    public static int Write(SafeFileHandle handle, long at, ReadOnlySpan<byte> bytes)
+    {
+        fixed (byte* first = bytes)
+        {
+            for (var done = 0; done < bytes.Length;)
+            {
+                var written = WriteAt(Number(handle), first + done, bytes.Length - done, at + done);
+                if (written < 0)
+                {
+                    return Marshal.GetLastPInvokeError();
+                }
+                done += (int)written;
+            }
+        }
+        return 0;
+    }
+
+    public static int SetLength(SafeFileHandle handle, long length) => Error(Truncate(Number(handle), length));
+
+    /// <summary>Waits until the content is on the disk.</summary>
+    public static int Flush(SafeFileHandle handle) => Error(SyncData(Number(handle)));
+
+    /// <summary>Has the disk begin with a range, and does not wait for it.</summary>
+    public static void BeginFlush(SafeFileHandle handle, long from, long bytes) => _ = SyncRange(Number(handle), from, bytes, 2);
+
+    /// <summary>What is open, by what the kernel calls it (proc_pid_fd(5)).</summary>
+    public static byte[] ByNumber(SafeFileHandle handle) => System.Text.Encoding.ASCII.GetBytes($"/proc/self/fd/{handle.DangerousGetHandle()}");
 
     /// <summary>Of a name in a folder, a link not followed.</summary>
     public static (Stat Stat, int Error) LookAt(SafeFileHandle? folder, ReadOnlySpan<byte> name, bool follow = false)
@@ -116,8 +290,10 @@ internal static unsafe partial class NativeFiles
         var s = stackalloc byte[StatBytes];
         return StatX(folder, name, flags, BasicStats, s) != 0
             ? (default, Marshal.GetLastPInvokeError())
-            : (new Stat(*(ushort*)(s + 28), *(uint*)(s + 20), *(uint*)(s + 24), *(ulong*)(s + 32), *(long*)(s + 40), *(long*)(s + 112), *(uint*)(s + 120), ((ulong)*(uint*)(s + 136) << 32) | *(uint*)(s + 140)), 0);
+            : (new Stat(*(ushort*)(s + 28), *(uint*)(s + 20), *(uint*)(s + 24), *(ulong*)(s + 32), *(long*)(s + 40), *(long*)(s + 112), *(uint*)(s + 120), ((ulong)*(uint*)(s + 136) << 32) | *(uint*)(s + 140), *(uint*)(s + 16)), 0);
     }
+
+    private static int Error(int result) => result < 0 ? Marshal.GetLastPInvokeError() : 0;
 
     private static int Number(SafeFileHandle? handle) => handle is null ? CurrentDirectory : (int)handle.DangerousGetHandle();
 

@@ -1,0 +1,116 @@
+using System.Globalization;
+using Umbrek.Agent.Hosting;
+
+namespace Umbrek.Agent.Files;
+
+/// <summary>
+/// Remembers what files come into until they are whole, so that one that nobody goes on with is removed after a while, and no two come
+/// into the same. One line is added for each that is begun (+) and for each that has ended (-).
+/// </summary>
+public sealed class PartLedger(StateDirectory state, TimeProvider time)
+{
+    /// <summary>So long somebody may go on with what was broken off.</summary>
+    public static readonly TimeSpan Kept = TimeSpan.FromDays(7);
+
+    private const int TidyAfter = 4096;
+
+    private readonly Lock guard = new();
+    private readonly HashSet<string> open = new(StringComparer.Ordinal);
+    private Dictionary<string, DateTimeOffset>? begun;
+    private int lines;
+
+    /// <summary>Takes a part for one who writes into it.</summary>
+    /// <param name="part">Its whole path.</param>
+    /// <returns>Null when somebody writes into it already.</returns>
+    public IDisposable? Take(string part)
+    {
+        lock (guard)
+        {
+            if (!open.Add(part))
+            {
+                return null;
+            }
+            if (Begun().TryAdd(part, time.GetUtcNow()))
+            {
+                Add($"+{begun![part].ToUnixTimeSeconds()} {Escape(part)}");
+            }
+            return new Taken(this, part);
+        }
+    }
+
+    /// <summary>It is whole, or gone.</summary>
+    public void Ended(string part)
+    {
+        lock (guard)
+        {
+            if (Begun().Remove(part))
+            {
+                Add($"-0 {Escape(part)}");
+            }
+        }
+    }
+
+    /// <summary>Those that were begun longer ago than they are kept, and that nobody writes into.</summary>
+    public IReadOnlyList<string> Left()
+    {
+        lock (guard)
+        {
+            var before = time.GetUtcNow() - Kept;
+            return [.. Begun().Where(b => b.Value < before && !open.Contains(b.Key)).Select(b => b.Key)];
+        }
+    }
+
+    private Dictionary<string, DateTimeOffset> Begun()
+    {
+        if (begun is not null)
+        {
+            return begun;
+        }
+        begun = new Dictionary<string, DateTimeOffset>(StringComparer.Ordinal);
+        foreach (var line in File.Exists(state.PartsFile) ? File.ReadAllLines(state.PartsFile) : [])
+        {
+            var space = line.IndexOf(' ', StringComparison.Ordinal);
+            // The last line may have been cut off with the power.
+            if (space > 1 && long.TryParse(line.AsSpan(1, space - 1), NumberStyles.None, CultureInfo.InvariantCulture, out var at) && at < 1L << 36)
+            {
+                var part = Uri.UnescapeDataString(line[(space + 1)..]);
+                if (line[0] == '+')
+                {
+                    begun[part] = DateTimeOffset.FromUnixTimeSeconds(at);
+                }
+                else
+                {
+                    begun.Remove(part);
+                }
+            }
+        }
+        lines = TidyAfter;
+        return begun;
+    }
+
+    private void Add(string line)
+    {
+        if (++lines > TidyAfter)
+        {
+            StateDirectory.WriteWhole(state.PartsFile, System.Text.Encoding.UTF8.GetBytes(string.Concat(begun!.Select(b => $"+{b.Value.ToUnixTimeSeconds()} {Escape(b.Key)}\n"))));
+            lines = 0;
+            return;
+        }
+        File.AppendAllText(state.PartsFile, line + "\n");
+    }
+
+    private static string Escape(string part) => part.Replace("%", "%25", StringComparison.Ordinal).Replace("\n", "%0A", StringComparison.Ordinal);
+
+    private void Release(string part)
+    {
+        lock (guard)
+        {
+            open.Remove(part);
+        }
+    }
+
+    private sealed class Taken(PartLedger ledger, string part) : IDisposable
+    {
+        public void Dispose() => ledger.Release(part);
+    }
+}

@@ -1,0 +1,81 @@
+using System.IO.Enumeration;
+using System.Runtime.InteropServices;
+using Microsoft.Win32.SafeHandles;
+using Umbrek.Cli.Hosting;
+using Umbrek.Core.Files;
+
+namespace Umbrek.Cli.Files;
+
+/// <summary>Files here, to be sent.</summary>
+public static unsafe partial class LocalFile
+{
+    /// <summary>The files and folders that were named; where nothing is called so, * and ? stand for letters of its last name.</summary>
+    public static IEnumerable<string> Expand(IEnumerable<string> named)
+    {
+        foreach (var path in named)
+        {
+            var (folder, pattern) = (Path.GetDirectoryName(path), Path.GetFileName(path));
+            if (Path.Exists(path) || !pattern.AsSpan().ContainsAny('*', '?'))
+            {
+                yield return path;
+                continue;
+            }
+            var found = new DirectoryInfo(string.IsNullOrEmpty(folder) ? "." : folder) is { Exists: true } there
+                ? there.EnumerateFileSystemInfos().Select(f => f.Name).Where(n => FileSystemName.MatchesSimpleExpression(pattern, n, ignoreCase: false)).Order(StringComparer.Ordinal).ToList()
+                : [];
+            if (found.Count == 0)
+            {
+                throw new ClientException($"Nothing here is called {path}.", ExitCodes.NothingMatched);
+            }
+            foreach (var name in found)
+            {
+                yield return Path.Combine(folder ?? "", name);
+            }
+        }
+    }
+
+    /// <summary>Opens one to be read.</summary>
+    /// <exception cref="IOException">It can't be, or it is none: a pipe would wait, a device has no end.</exception>
+    public static SafeFileHandle Open(string path)
+    {
+        if (!OperatingSystem.IsLinux())
+        {
+            return File.OpenHandle(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, FileOptions.SequentialScan);
+        }
+        const int nonBlocking = 0x800;
+        const int closeOnExec = 0x80000;
+        int descriptor;
+        fixed (byte* name = System.Text.Encoding.UTF8.GetBytes(path + '\0'))
+        {
+            descriptor = Open(name, nonBlocking | closeOnExec);
+        }
+        if (descriptor < 0)
+        {
+            throw new IOException($"'{path}' can't be read: {Marshal.GetLastPInvokeErrorMessage()}.");
+        }
+        var handle = new SafeFileHandle(descriptor, ownsHandle: true);
+        try
+        {
+            // What can't be gone to a place in has no length.
+            _ = RandomAccess.GetLength(handle);
+            return handle;
+        }
+        catch (NotSupportedException)
+        {
+            handle.Dispose();
+            throw new IOException($"'{path}' is a pipe, a socket or a device, which has no content to be sent.");
+        }
+    }
+
+    /// <summary>Which one it is: another word when it is another file, or its content changed.</summary>
+    public static string VersionOf(SafeFileHandle handle) => FormattableString.Invariant($"{RandomAccess.GetLength(handle):x}-{File.GetLastWriteTimeUtc(handle).Ticks:x}");
+
+    /// <summary>Who may read, write and execute it; null where the system has no such modes.</summary>
+    public static int? ModeOf(SafeFileHandle handle) => OperatingSystem.IsWindows() ? null : (int)(File.GetUnixFileMode(handle) & FileArrival.Plain);
+
+    /// <summary>A path here as the host is to know it.</summary>
+    public static FileName NameOf(string relative) => new(relative.Replace(Path.DirectorySeparatorChar, '/'));
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
+    private static partial int Open(byte* path, int flags);
+}

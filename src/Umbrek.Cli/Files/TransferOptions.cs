@@ -1,0 +1,104 @@
+using System.CommandLine;
+using System.Runtime.InteropServices;
+using Umbrek.Cli.Hosting;
+using Umbrek.Core.Text;
+
+namespace Umbrek.Cli.Files;
+
+/// <summary>What becomes of a file that is there already and is another one.</summary>
+internal enum Existing
+{
+    Keep,
+    Replace,
+    ReplaceOlder,
+    Rename,
+}
+
+/// <summary>How files are moved: the same words for both directions.</summary>
+internal sealed class TransferOptions
+{
+    private static readonly TimeSpan UsualPatience = TimeSpan.FromMinutes(10);
+
+    private readonly Option<string?> existing;
+    private readonly Option<string?> wait = new("--wait") { Description = $"How long to look for the host again when the line breaks; {Units.Span(UsualPatience)} when left out.", HelpName = "time" };
+    private readonly Option<string?> rate = new("--rate") { Description = "At most so much in a second, to leave room on the line: 500KiB or 2MiB.", HelpName = "bytes" };
+
+    /// <param name="place">Where the files come to lie: "here".</param>
+    /// <param name="moved">What is done with them: "fetched".</param>
+    public TransferOptions(string place, string moved)
+    {
+        existing = new("--existing") { Description = $"What becomes of a file that is {place} already and is another: keep, replace, replace-older or rename. Without it nothing is {moved} then.", HelpName = "way" };
+        existing.AcceptOnlyFromAmong("keep", "replace", "replace-older", "rename");
+    }
+
+    public IEnumerable<Option> All => [existing, wait, rate];
+
+    public Chosen Read(ParseResult parsed, TimeProvider time) => new(
+        parsed.GetValue(existing) is { } word ? Enum.Parse<Existing>(word.Replace("-", "", StringComparison.Ordinal), ignoreCase: true) : null,
+        parsed.GetValue(wait) is not { } text ? UsualPatience : Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write 90s, 15min or 2h.", ExitCodes.WrongUse),
+        new RateLimit(parsed.GetValue(rate) is not { } most ? null : Units.ParseBytes(most) is { } bytes and >= RateLimit.Least ? bytes : throw new ClientException($"'{most}' is no rate; write how many bytes in a second, 1 KiB at least: 500KiB or 2MiB.", ExitCodes.WrongUse), time));
+
+    /// <param name="Existing">Null: a file that is there and is another one is complained of.</param>
+    /// <param name="Patience">So long it is tried to find a line that broke.</param>
+    internal sealed record Chosen(Existing? Existing, TimeSpan Patience, RateLimit Rate);
+}
+
+/// <summary>Keeps a transfer below so many bytes a second.</summary>
+/// <param name="most">Null for as many as there are.</param>
+internal sealed class RateLimit(long? most, TimeProvider time)
+{
+    public const long Least = 1024;
+
+    private static readonly TimeSpan Shortest = TimeSpan.FromMilliseconds(20);
+
+    private readonly long began = time.GetTimestamp();
+    private double ahead;
+    private TimeSpan counted;
+
+    /// <summary>Waits until so many bytes may have gone.</summary>
+    public Task SpendAsync(int bytes, CancellationToken cancel)
+    {
+        if (most is not { } rate)
+        {
+            return Task.CompletedTask;
+        }
+        var now = time.GetElapsedTime(began);
+        // What was not used is not saved up: a line that stood still begins slowly again.
+        ahead = Math.Max(0, ahead - (now - counted).TotalSeconds * rate) + bytes;
+        counted = now;
+        var wait = TimeSpan.FromSeconds(ahead / rate);
+        return wait > Shortest ? Task.Delay(wait, time, cancel) : Task.CompletedTask;
+    }
+}
+
+/// <summary>Somebody may stop with Ctrl-C, and is told what then is.</summary>
+internal sealed class Leaving : IDisposable
+{
+    private readonly CancellationTokenSource source;
+    private readonly PosixSignalRegistration interrupt;
+
+    public Leaving(CancellationToken cancel)
+    {
+        source = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
+        {
+            c.Cancel = true;
+            source.Cancel();
+        });
+    }
+
+    public CancellationToken Token => source.Token;
+
+    /// <returns>The exit code.</returns>
+    public static int Say(string sentence)
+    {
+        Console.Error.WriteLine($"\nStopped. {sentence}");
+        return ExitCodes.LeftRunning;
+    }
+
+    public void Dispose()
+    {
+        interrupt.Dispose();
+        source.Dispose();
+    }
+}

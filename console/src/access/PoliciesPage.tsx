@@ -11,7 +11,7 @@ import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { RulesTabs } from "../health/RulesTabs";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, noticeWords, putOffWords, recordWords } from "./policyWords";
+import { actList, actWords, consentWords, noticeWords, putOffWords, recordWords, rootsWords } from "./policyWords";
 import { useMe } from "./useMay";
 import { type PolicyAt, usePolicies } from "./usePolicy";
 
@@ -60,6 +60,7 @@ export function PoliciesPage() {
               <th scope="col">Access key for</th>
               <th scope="col">Restart</th>
               <th scope="col">Recording</th>
+              <th scope="col">Files</th>
               <th scope="col">
                 <span className="hidden-text">Acts</span>
               </th>
@@ -152,6 +153,7 @@ function Row({
       <Cell said={own.keyFor}>{keyFor.length === 0 ? "nothing" : keyFor.map(actWords).join(", ")}</Cell>
       <Cell said={own.putOffMinutes}>{putOffWords(wanted.putOffMinutes)}</Cell>
       <Cell said={own.record}>{recordWords(wanted.record)}</Cell>
+      <Cell said={own.fileRoots}>{rootsWords(wanted.fileRoots)}</Cell>
       <td>
         {onEdit && (
           <Button size="compact-xs" variant="default" onClick={onEdit}>

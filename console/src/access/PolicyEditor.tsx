@@ -1,9 +1,9 @@
-import { Button, Checkbox, Modal, NumberInput, SegmentedControl, Select } from "@mantine/core";
+import { Button, Checkbox, Modal, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { ConsentRule, HostAct, HostPolicyPart, NoticeRule, PolicyInfo, RecordRule } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
-import { acts, consents, notices, records } from "./policyWords";
+import { acts, consents, notices, records, rootsOf, rootsText } from "./policyWords";
 import { type PolicyAt, usePolicy, useSayPolicy } from "./usePolicy";
 
 /** Says what hosts at a place allow; each part may come from above instead. */
@@ -30,6 +30,7 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
   // Taken once: what another changes meanwhile shows when this is saved.
   const [began] = useState(policy);
   const [own, setOwn] = useState<HostPolicyPart>(began.own);
+  const [roots, setRoots] = useState(rootsText(began.own.fileRoots));
   const save = useSayPolicy(at, began.version, onClose);
   const change = (part: HostPolicyPart) => setOwn({ ...own, ...part });
   return (
@@ -87,6 +88,18 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
         value={own.record ?? ""}
         onChange={(v) => change({ record: (v || null) as RecordRule | null })}
         allowDeselect={false}
+      />
+      <TextInput
+        label="Files in"
+        description="Folders that technicians are let into to read and change files, by whole paths with commas between them; or everywhere, or nowhere"
+        placeholder={above}
+        classNames={{ input: "mono" }}
+        value={roots}
+        onChange={(e) => {
+          setRoots(e.currentTarget.value);
+          change({ fileRoots: rootsOf(e.currentTarget.value) });
+        }}
+        spellCheck={false}
       />
       <p className="muted" style={{ margin: 0 }}>
         Hosts that are linked keep to it at once, the others when they return. What a computer’s own file forbids stays

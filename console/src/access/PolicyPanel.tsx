@@ -4,7 +4,16 @@ import type { HostSummary, PolicyInfo } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, isNarrowed, noticeWords, putOffWords, recordWords } from "./policyWords";
+import {
+  actList,
+  actWords,
+  consentWords,
+  isNarrowed,
+  noticeWords,
+  putOffWords,
+  recordWords,
+  rootsWords,
+} from "./policyWords";
 import { useMay } from "./useMay";
 import { usePolicy } from "./usePolicy";
 import { Locked } from "./WhyNot";
@@ -69,6 +78,10 @@ function Said({ policy, label }: { policy: PolicyInfo; label: string }) {
         <dt>Recording</dt>
         <dd>
           {recordWords(inForce.record)} <From place={from.record} label={label} />
+        </dd>
+        <dt>Files</dt>
+        <dd>
+          technicians are let into {rootsWords(inForce.fileRoots)} <From place={from.fileRoots} label={label} />
         </dd>
         <dt>Access key</dt>
         <dd>

@@ -39,6 +39,30 @@ export const consentWords = (rule: ConsentRule): string => consents.find((c) => 
 export const noticeWords = (rule: NoticeRule | undefined): string =>
   notices.find((n) => n.value === (rule ?? "none"))?.label ?? "";
 
+/** The folders that technicians are let into to read and change files. */
+export const rootsWords = (roots: string[] | null | undefined): string =>
+  !roots || roots.includes("/")
+    ? "files everywhere"
+    : roots.length === 0
+      ? "files nowhere"
+      : `files in ${roots.length === 1 ? roots[0] : `${roots.slice(0, -1).join(", ")} and ${roots.at(-1)}`}`;
+
+/** Folders as they are written: with commas, "everywhere" or "nowhere"; nothing where they come from above. */
+export const rootsText = (roots: string[] | null | undefined): string =>
+  !roots ? "" : roots.includes("/") ? "everywhere" : roots.length === 0 ? "nowhere" : roots.join(", ");
+
+/** What is written, as folders; null for what comes from above. */
+export const rootsOf = (text: string): string[] | null => {
+  const words = text.trim();
+  if (words === "") return null;
+  if (words === "everywhere") return ["/"];
+  if (words === "nowhere") return [];
+  return words
+    .split(",")
+    .map((w) => w.trim())
+    .filter((w) => w !== "");
+};
+
 /** How far people there may put off that their computer goes down. */
 export const putOffWords = (minutes: number | null | undefined): string =>
   minutes ? `people there may put it off, by ${minutes} min in all` : "people there can’t put it off";
@@ -54,4 +78,5 @@ export const isNarrowed = (wanted: HostPolicy, inForce: HostPolicy): boolean =>
   (wanted.notice ?? "none") !== (inForce.notice ?? "none") ||
   (wanted.putOffMinutes ?? 0) !== (inForce.putOffMinutes ?? 0) ||
   (wanted.record ?? "none") !== (inForce.record ?? "none") ||
+  rootsText(wanted.fileRoots ?? ["/"]) !== rootsText(inForce.fileRoots ?? ["/"]) ||
   (inForce.keyFor ?? []).some((a) => !(wanted.keyFor ?? []).includes(a));

@@ -3091,7 +3091,10 @@ export interface components {
       /** Format: double */
       usedPercent?: number;
     };
-    FilesWish: Record<string, never>;
+    FilesWish: {
+      /** @default false */
+      changes: boolean;
+    };
     FilledScript: {
       script: components["schemas"]["ScriptMark"];
       command: components["schemas"]["CommandSpec"];
@@ -3287,6 +3290,7 @@ export interface components {
       /** Format: int32 */
       putOffMinutes?: null | number;
       record?: null | components["schemas"]["RecordRule"];
+      fileRoots?: null | string[];
     };
     HostPolicyPart: {
       allowed?: null | components["schemas"]["HostAct"][];
@@ -3296,6 +3300,7 @@ export interface components {
       /** Format: int32 */
       putOffMinutes?: null | number;
       record?: null | components["schemas"]["RecordRule"];
+      fileRoots?: null | string[];
     };
     HostSide: {
       inForce: components["schemas"]["HostPolicy"];
@@ -4205,6 +4210,7 @@ export interface components {
       keyFor: null | string;
       putOffMinutes: null | string;
       record: null | string;
+      fileRoots: null | string;
     };
     PolicyInfo: {
       /** Format: uuid */

@@ -144,6 +144,7 @@ export interface HostPolicy {
   keyFor?: HostAct[] | null;
   putOffMinutes?: number | null;
   record?: RecordRule | null;
+  fileRoots?: string[] | null;
 }
 export interface HostPolicyPart {
   allowed?: HostAct[] | null;
@@ -152,6 +153,7 @@ export interface HostPolicyPart {
   keyFor?: HostAct[] | null;
   putOffMinutes?: number | null;
   record?: RecordRule | null;
+  fileRoots?: string[] | null;
 }
 export interface HostSide {
   inForce: HostPolicy;

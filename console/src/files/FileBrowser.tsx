@@ -1,15 +1,25 @@
 import { Button, TextInput } from "@mantine/core";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { HostSummary } from "../api/types";
 import { saveBlob } from "../parts/file";
+import { KeyAsked } from "../sessions/KeyAsked";
 import { LineWord } from "../sessions/LineWord";
 import type { Proof } from "../sessions/useProof";
+import { droppedOf } from "./dropped";
+import { EraseDialog, FolderDialog, MoveDialog, SettingDialog } from "./FileDialogs";
 import { FetchList, type FetchRow } from "./FetchList";
+import { FileActs, type RowAct } from "./FileActs";
+import { FileBar } from "./FileBar";
 import { FilePreview } from "./FilePreview";
 import { FileTable } from "./FileTable";
 import { FileFetch } from "./fetching";
 import { arranged, type FileOrder, inFolder, isFolder, wayTo } from "./files";
 import { type FileEntry, type FileName, HostFiles } from "./hostFiles";
+import { SendConflict } from "./SendConflict";
+import { SendList } from "./SendList";
+import { TrashList } from "./TrashList";
+import { useFileChanges } from "./useFileChanges";
+import { useSending } from "./useSending";
 
 const root: FileName = { text: "/" };
 const none: FileEntry[] = [];
@@ -23,7 +33,13 @@ interface Listing {
   problem?: string;
 }
 
-/** What a folder of a host holds, from folder to folder; a file is looked at beside it, or fetched. */
+/** What was said of the last change; with an id, what was deleted can be put back. */
+interface Said {
+  text: string;
+  trash?: string | undefined;
+}
+
+/** What a folder of a host holds, from folder to folder; a file is looked at beside it, fetched or changed, and others are dropped there. */
 export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }) {
   const [round, setRound] = useState(0);
   const [path, setPath] = useState(root);
@@ -36,8 +52,15 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
   const [by, setBy] = useState<FileOrder>("name");
   const [down, setDown] = useState(false);
   const [fetches, setFetches] = useState<FetchRow[]>([]);
+  const [again, setAgain] = useState(0);
+  const [act, setAct] = useState<{ act: RowAct | "folder"; entry?: FileEntry }>();
+  const [trash, setTrash] = useState(false);
+  const [said, setSaid] = useState<Said>();
+  const [hovers, setHover] = useState(false);
   const running = useRef(new Map<number, FileFetch>());
   const { door, usesVault } = proof;
+  const changes = useFileChanges(host, proof);
+  const refresh = useCallback(() => setAgain((n) => n + 1), []);
 
   // Opened with the first question. Looked at anew, it is another line: round.
   const files = useMemo(
@@ -64,8 +87,9 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
     files
       .list(path, (more) => {
         entries.push(...more);
-        // A large folder is seen while it comes.
-        if (current) setListing({ ...of, entries: [...entries] });
+        // A large folder is seen while it comes; one that is looked at again is not emptied first.
+        if (current)
+          setListing((l) => (l?.files === files && l.path === path && l.listed ? l : { ...of, entries: [...entries] }));
       })
       .then(() => {
         if (!current) return;
@@ -78,7 +102,7 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
     return () => {
       current = false;
     };
-  }, [files, path]);
+  }, [files, path, again]);
   const { entries, listed, problem } =
     listing?.files === files && listing.path === path ? listing : { entries: none, listed: false, problem: undefined };
 
@@ -89,6 +113,7 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
   }, []);
 
   const go = (to: FileName) => {
+    setSaid(undefined);
     setPath(to);
     setTyped(to.text);
     setText("");
@@ -113,6 +138,33 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
       ),
     );
   };
+  const sending = useSending(host, files, changes, refresh);
+  const remove = (entry: FileEntry) => {
+    const at = inFolder(path, entry.name);
+    changes
+      .change({ delete: at })
+      .then((word) => {
+        setSaid({ text: `${at.text} lies in the trash.`, trash: word.trash?.[0]?.id });
+        if (chosen === entry) setChosen(undefined);
+        refresh();
+      })
+      .catch((e: unknown) => setSaid({ text: e instanceof Error ? e.message : String(e) }));
+  };
+  const putBack = (id: string) =>
+    changes
+      .change({ restore: id })
+      .then(() => {
+        setSaid({ text: "It is back where it lay." });
+        refresh();
+      })
+      .catch((e: unknown) => setSaid({ text: e instanceof Error ? e.message : String(e) }));
+  const done = (text: string) => {
+    setSaid({ text });
+    setChosen(undefined);
+    refresh();
+  };
+  const dialog = { host, change: changes.change, onDone: done, onClose: () => setAct(undefined) };
+  const mayDrop = changes.may && changes.ready && listed === true;
   const shown = useMemo(() => arranged(entries, text, by, down), [entries, text, by, down]);
   const way = useMemo(() => wayTo(path), [path]);
   const above = way.at(-2)?.path;
@@ -166,6 +218,53 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
           </button>
         ))}
       </nav>
+      {changes.may && changes.asksKey && !door && (
+        <KeyAsked
+          host={host}
+          door={changes.door}
+          onDoor={changes.setDoor}
+          fromVault={changes.fromVault}
+          act="changes its files"
+        />
+      )}
+      <FileBar
+        path={path}
+        may={changes.may}
+        host={host}
+        ready={changes.ready && listed === true}
+        onFolder={() => setAct({ act: "folder" })}
+        onSend={(dropped) => void sending.send(path, entries, dropped)}
+        onTrash={() => setTrash(!trash)}
+      />
+      {trash && changes.ready && (
+        <TrashList host={host} changes={changes} round={again} onBack={refresh} onClose={() => setTrash(false)} />
+      )}
+      {(said ?? sending.problem) && (
+        <p className={sending.problem ? "trouble file-said" : "file-said"} role="status">
+          {sending.problem ?? said?.text}{" "}
+          {!sending.problem && said?.trash && (
+            <Button size="compact-sm" variant="default" onClick={() => void putBack(said.trash ?? "")}>
+              Put it back
+            </Button>
+          )}
+        </p>
+      )}
+      {sending.conflict && (
+        <SendConflict
+          names={sending.conflict.names}
+          folder={sending.conflict.folder.text}
+          onWay={sending.conflict.decide}
+          onClose={sending.leave}
+        />
+      )}
+      {act?.act === "folder" && <FolderDialog {...dialog} folder={path} />}
+      {act?.entry && act.act === "move" && <MoveDialog {...dialog} path={inFolder(path, act.entry.name)} />}
+      {act?.entry && act.act === "set" && (
+        <SettingDialog {...dialog} path={inFolder(path, act.entry.name)} entry={act.entry} />
+      )}
+      {act?.entry && act.act === "erase" && (
+        <EraseDialog {...dialog} path={inFolder(path, act.entry.name)} entry={act.entry} />
+      )}
       {problem && !over ? (
         <p className="trouble" role="alert">
           {problem}{" "}
@@ -177,7 +276,24 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
         </p>
       ) : (
         <div className={chosen ? "file-both" : undefined}>
-          <div>
+          <div
+            className={hovers ? "file-drop over" : "file-drop"}
+            data-drop={mayDrop ? `Let go to send it to ${path.text} of ${host.label}` : undefined}
+            onDragOver={(e) => {
+              if (!e.dataTransfer.types.includes("Files")) return;
+              e.preventDefault();
+              e.dataTransfer.dropEffect = mayDrop ? "copy" : "none";
+              setHover(mayDrop);
+            }}
+            onDragLeave={(e) => {
+              if (!e.currentTarget.contains(e.relatedTarget as Node | null)) setHover(false);
+            }}
+            onDrop={(e) => {
+              e.preventDefault();
+              setHover(false);
+              if (mayDrop) void droppedOf(e.dataTransfer).then((dropped) => sending.send(path, entries, dropped));
+            }}
+          >
             <FileTable
               label={`What ${path.text} of ${host.label} holds`}
               entries={shown}
@@ -189,7 +305,15 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
                 setBy(next);
               }}
               onOpen={open}
-              onFetch={fetch}
+              acts={(entry) => (
+                <FileActs
+                  entry={entry}
+                  may={changes.may}
+                  ready={changes.ready}
+                  onFetch={fetch}
+                  onAct={(what) => (what === "delete" ? remove(entry) : setAct({ act: what, entry }))}
+                />
+              )}
             />
             <p className="muted file-foot" role="status">
               {!listed
@@ -211,12 +335,18 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
               files={files}
               path={inFolder(path, chosen.name)}
               entry={chosen}
+              changes={changes}
               onFetch={() => fetch(chosen)}
+              onSaved={(text) => {
+                setSaid({ text });
+                refresh();
+              }}
               onClose={() => setChosen(undefined)}
             />
           )}
         </div>
       )}
+      <SendList rows={sending.rows} queue={sending.queue} label={host.label} />
       <FetchList rows={fetches} onStop={(id) => running.current.get(id)?.stop()} />
     </>
   );

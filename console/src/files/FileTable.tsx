@@ -22,7 +22,7 @@ export function FileTable({
   down,
   onOrder,
   onOpen,
-  onFetch,
+  acts,
 }: {
   label: string;
   entries: FileEntry[];
@@ -31,7 +31,8 @@ export function FileTable({
   down: boolean;
   onOrder: (by: FileOrder) => void;
   onOpen: (entry: FileEntry) => void;
-  onFetch: (entry: FileEntry) => void;
+  /** What can be done with one. */
+  acts: (entry: FileEntry) => React.ReactNode;
 }) {
   const box = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
@@ -71,7 +72,7 @@ export function FileTable({
             return (
               <div
                 key={item.key}
-                className={`file-row${entry === chosen ? " chosen" : ""}`}
+                className={`file-row${entry.name.text === chosen?.name.text ? " chosen" : ""}`}
                 role="row"
                 aria-rowindex={item.index + 2}
                 style={{ position: "absolute", top: item.start, left: 0, right: 0, height: item.size }}
@@ -105,11 +106,7 @@ export function FileTable({
                   {entry.owner}
                 </span>
                 <span role="cell" className="file-acts">
-                  {isFile(entry) && (
-                    <button type="button" aria-label={`Fetch ${entry.name.text}`} onClick={() => onFetch(entry)}>
-                      Fetch
-                    </button>
-                  )}
+                  {acts(entry)}
                 </span>
               </div>
             );

@@ -13,6 +13,25 @@ export function inFolder(folder: FileName, name: FileName): FileName {
   return { text, bytes: toBase64(Uint8Array.from(bytes)) };
 }
 
+/** The folder that something lies in. */
+export const folderOf = (path: FileName): FileName => wayTo(path).at(-2)?.path ?? { text: "/" };
+
+/** Mode as it is written: "0640". */
+export const octal = (mode: number) => (mode & 0o777).toString(8).padStart(4, "0");
+
+/** "0640" or "640" as a number; undefined where it is none. */
+export const modeOf = (text: string) => (/^0?[0-7]{3}$/.test(text.trim()) ? parseInt(text.trim(), 8) : undefined);
+
+/** Another name for what comes beside something of that name: "plan (2).svg". */
+export function freeName(name: string, taken: (name: string) => boolean): string {
+  const dot = name.lastIndexOf(".");
+  const [stem, extension] = dot > 0 ? [name.slice(0, dot), name.slice(dot)] : [name, ""];
+  for (let number = 2; ; number++) {
+    const other = `${stem} (${number})${extension}`;
+    if (!taken(other)) return other;
+  }
+}
+
 /** The folders on the way to a path, the root first, each with its path. */
 export function wayTo(path: FileName): { name: string; path: FileName }[] {
   const root: FileName = { text: "/" };

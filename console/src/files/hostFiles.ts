@@ -1,6 +1,6 @@
 import { HostSocket } from "../sessions/hostSocket";
 import type { Proof } from "../sessions/useProof";
-import { Records } from "./records";
+import { dataRecord, Records, wordRecord } from "./records";
 
 /** A name as the host knows it: bytes (base64) where they are no text. */
 export interface FileName {
@@ -23,6 +23,37 @@ export interface FileEntry {
   targetKind?: FileKind;
 }
 
+/** Something that was deleted and can be put back. */
+export interface TrashItem {
+  id: string;
+  path: FileName;
+  deletedAt: string;
+  entry: FileEntry;
+}
+
+/** One change: exactly one of these. */
+export interface FileChange {
+  folder?: FileName;
+  move?: { from: FileName; to: FileName };
+  delete?: FileName;
+  erase?: FileName;
+  restore?: string;
+  empty?: string;
+  set?: { path: FileName; mode?: number; owner?: string; group?: string; deep?: boolean };
+}
+
+/** A file that is written. */
+export interface FileWrite {
+  path: FileName;
+  bytes: number;
+  version: string;
+  from?: number;
+  replaces?: boolean;
+  expects?: string | undefined;
+  keepsOld?: boolean;
+  changedAt?: string;
+}
+
 export interface FileWord {
   entries?: FileEntry[];
   entry?: FileEntry;
@@ -34,6 +65,9 @@ export interface FileWord {
   done?: boolean;
   refusal?: string;
   notice?: string;
+  trash?: TrashItem[];
+  count?: number;
+  differs?: boolean;
 }
 
 /** What is done with an answer while it comes. */
@@ -61,10 +95,11 @@ export class HostFiles {
   #socket: HostSocket | undefined;
   #closed = false;
   readonly #asked: Answer[] = [];
-  #unsent: string[] | undefined = [];
+  #unsent: ArrayBuffer[] | undefined = [];
   #over: Error | undefined;
 
-  constructor(hostId: string, proof: Proof, events: FilesEvents) {
+  /** @param changes to change files and put some there; without, to look at them and read them. */
+  constructor(hostId: string, proof: Proof, events: FilesEvents, changes = false) {
     const records = new Records(
       (text) => {
         const word = JSON.parse(text) as FileWord;
@@ -75,29 +110,39 @@ export class HostFiles {
       (bytes) => this.#asked[0]?.data?.(bytes),
     );
     this.#connect = () =>
-      new HostSocket(hostId, { kind: "files", name: "files", wanted: {}, act: "read-files" }, proof, {
-        open: () => {
-          for (const text of this.#unsent ?? []) this.#socket?.send(text);
-          this.#unsent = undefined;
+      new HostSocket(
+        hostId,
+        { kind: "files", name: "files", wanted: { changes }, act: changes ? "write-files" : "read-files" },
+        proof,
+        {
+          open: () => {
+            for (const record of this.#unsent ?? []) this.#socket?.send(record);
+            this.#unsent = undefined;
+          },
+          message: (data) => {
+            try {
+              records.take(data as ArrayBuffer);
+            } catch (e) {
+              this.#end(e instanceof Error ? e : new Error(String(e)), events);
+              this.close();
+            }
+          },
+          over: (why) =>
+            this.#end(
+              why === SESSION_ENDED ? new Error(why) : new LineBroken(why ?? "The line to the host broke."),
+              events,
+            ),
         },
-        message: (data) => {
-          try {
-            records.take(data as ArrayBuffer);
-          } catch (e) {
-            this.#end(e instanceof Error ? e : new Error(String(e)), events);
-            this.close();
-          }
-        },
-        over: (why) =>
-          this.#end(
-            why === SESSION_ENDED ? new Error(why) : new LineBroken(why ?? "The line to the host broke."),
-            events,
-          ),
-      });
+      );
   }
 
   list(path: FileName, some: (entries: FileEntry[]) => void): Promise<FileWord> {
     return this.#ask({ list: path }, { word: (w) => w.entries && some(w.entries) });
+  }
+
+  /** Everything below a folder, by its path from there. */
+  walk(path: FileName, some: (entries: FileEntry[]) => void): Promise<FileWord> {
+    return this.#ask({ walk: path }, { word: (w) => w.entries && some(w.entries) });
   }
 
   look(path: FileName): Promise<FileWord> {
@@ -114,6 +159,42 @@ export class HostFiles {
     return this.#ask({ read: { path, from: 0, ...read } }, { word, data });
   }
 
+  /** Makes, moves, deletes or sets something. @param some told how far a change of many is, and what was in its way. */
+  change(change: FileChange, some: (word: FileWord) => void = () => undefined): Promise<FileWord> {
+    return this.#ask({ change }, { word: some });
+  }
+
+  async trash(): Promise<TrashItem[]> {
+    const items: TrashItem[] = [];
+    await this.#ask({ trash: true }, { word: (w) => items.push(...(w.trash ?? [])) });
+    return items;
+  }
+
+  /** How much is there of a file that was being written. */
+  async part(path: FileName, version: string): Promise<number> {
+    return (await this.#ask({ part: { path, version } }, { word: () => undefined })).from ?? 0;
+  }
+
+  /** Begins to write a file; its bytes and its end follow. Answered at its end, or before where nothing comes of it. */
+  write(write: FileWrite): Promise<FileWord> {
+    return this.#ask({ write }, { word: () => undefined });
+  }
+
+  /** Bytes of the file that is written. */
+  data(bytes: Uint8Array): void {
+    this.#send(dataRecord(bytes));
+  }
+
+  /** The end of it; without a hash nothing comes of it. */
+  end(sha256: string | null): void {
+    this.#send(wordRecord({ end: { sha256 } }));
+  }
+
+  /** Bytes that were given to the line and have not gone yet. */
+  get waiting(): number {
+    return this.#socket?.waiting ?? 0;
+  }
+
   close(): void {
     this.#closed = true;
     this.#socket?.close();
@@ -121,7 +202,6 @@ export class HostFiles {
   }
 
   #ask(question: object, answer: Pick<Answer, "word" | "data">): Promise<FileWord> {
-    const text = JSON.stringify(question);
     return new Promise((resolve, reject) => {
       if (this.#over || this.#closed) {
         reject(this.#over ?? new LineBroken("It was left."));
@@ -129,9 +209,13 @@ export class HostFiles {
       }
       this.#socket ??= this.#connect();
       this.#asked.push({ ...answer, resolve, reject });
-      if (this.#unsent) this.#unsent.push(text);
-      else this.#socket?.send(text);
+      this.#send(wordRecord(question));
     });
+  }
+
+  #send(record: ArrayBuffer): void {
+    if (this.#unsent) this.#unsent.push(record);
+    else this.#socket?.send(record);
   }
 
   #answer(word: FileWord): void {

@@ -1,4 +1,21 @@
-/** Answers come as records `u8 kind | u32 length, little-endian | bytes`, cut into messages anywhere. */
+/** A word as a record. */
+export const wordRecord = (word: object) => toRecord(1, new TextEncoder().encode(JSON.stringify(word)));
+
+/** Bytes of a file as a record; at most {@link MOST_BYTES}. */
+export const dataRecord = (bytes: Uint8Array) => toRecord(2, bytes);
+
+/** Most bytes of one record. */
+export const MOST_BYTES = 64 * 1024 - 5;
+
+function toRecord(kind: number, bytes: Uint8Array): ArrayBuffer {
+  const record = new Uint8Array(5 + bytes.length);
+  record[0] = kind;
+  new DataView(record.buffer).setUint32(1, bytes.length, true);
+  record.set(bytes, 5);
+  return record.buffer;
+}
+
+/** Questions go and answers come as records `u8 kind | u32 length, little-endian | bytes`, cut into messages anywhere. */
 export class Records {
   #rest = new Uint8Array(0);
 

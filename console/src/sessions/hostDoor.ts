@@ -5,6 +5,9 @@ import { KeyChannel, type SecretName } from "./keyChannel";
 
 const utf8 = new TextEncoder();
 
+/** What an order is sealed for. */
+export type SealedAct = "run" | "shell" | "power" | "read-files" | "write-files";
+
 async function openSession(hostId: string, reason: string | null): Promise<SessionInfo> {
   return (await ask(
     api.POST("/api/v1/hosts/{id}/sessions", { params: { path: { id: hostId } }, body: { reason } }),
@@ -49,7 +52,7 @@ export class HostDoor {
   }
 
   /** Seals an order for the host. */
-  async seal(order: object, act: "run" | "shell" | "power" | "read-files" = "run"): Promise<SealedOrder> {
+  async seal(order: object, act: SealedAct = "run"): Promise<SealedOrder> {
     const [text, number] = [JSON.stringify(order), ++this.#last];
     const { id } = this.session;
     const mac = await hmac(this.sessionKey, utf8.encode(`umbrek order 1\n${id}\n${number}\n${act}\n${text}`));

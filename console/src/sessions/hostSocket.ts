@@ -8,7 +8,7 @@ export interface SocketWish {
   kind: "processes" | "services" | "logs" | "files";
   name: "view" | "log" | "files";
   wanted: object;
-  act: "run" | "read-files";
+  act: "run" | "read-files" | "write-files";
 }
 
 export interface SocketEvents {
@@ -39,8 +39,13 @@ export class HostSocket {
       });
   }
 
-  send(text: string): void {
-    if (this.#socket?.readyState === WebSocket.OPEN) this.#socket.send(text);
+  send(data: string | ArrayBuffer): void {
+    if (this.#socket?.readyState === WebSocket.OPEN) this.#socket.send(data);
+  }
+
+  /** Bytes that were given to it and have not gone yet. */
+  get waiting(): number {
+    return this.#socket?.bufferedAmount ?? 0;
   }
 
   close(): void {

@@ -79,16 +79,16 @@ public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges ch
                 break;
             case { Link: var (path, target) }:
                 changes.MakeLink(path, target);
-                await DoneAsync(FileDeed.Link, path, $"to {target}", cancel).ConfigureAwait(false);
+                await DoneAsync(FileDeed.Link, path, $"{target}", cancel).ConfigureAwait(false);
                 break;
             case { Move: var (from, to) }:
                 var place = files.PlaceOf(from.Folder()).In(from.Last());
                 changes.Move(from, to);
-                await DoneAsync(FileDeed.Move, place, $"to {files.PlaceOf(to.Folder()).In(to.Last())}", cancel).ConfigureAwait(false);
+                await DoneAsync(FileDeed.Move, place, $"{files.PlaceOf(to.Folder()).In(to.Last())}", cancel).ConfigureAwait(false);
                 break;
             case { Delete: { } path }:
                 var item = changes.Delete(path);
-                await count.ChangedAsync(FileDeed.Delete, item.Path, "to the trash", 1, 0, cancel).ConfigureAwait(false);
+                await count.ChangedAsync(FileDeed.Delete, item.Path, "the trash", 1, 0, cancel).ConfigureAwait(false);
                 await frames.WriteAsync(new FileWord(Trash: [item], Done: true), cancel).ConfigureAwait(false);
                 break;
             case { Restore: { } id }:

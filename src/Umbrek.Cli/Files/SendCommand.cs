@@ -77,15 +77,15 @@ public static class SendCommand
             {
                 await Console.Error.WriteLineAsync(TerminalText.Line(problem)).ConfigureAwait(false);
             }
-            Tell(client, parsed, plan, send.Took, at.Label);
+            Tell(client, parsed, plan, send.Took, at.Label, reads);
             return plan.Problems.Count + send.Problems.Count > 0 ? ExitCodes.Failed : ExitCodes.Done;
         });
         return command;
     }
 
-    private static void Tell(ClientContext client, ParseResult parsed, SendPlan plan, TimeSpan took, string host)
+    private static void Tell(ClientContext client, ParseResult parsed, SendPlan plan, TimeSpan took, string host, bool reads)
     {
-        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.Sha256 is not null).Select(i => new SentFile(i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
+        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.Sha256 is not null).Select(i => new SentFile(reads ? FromInput : i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
         if (client.Format(parsed) != OutputFormat.Table)
         {
             Listing.Print(client.Format(parsed), sent, SendJson.Default.ListSentFile, "", new("File", f => f.File), new("Path", f => f.Path), new("Bytes", f => $"{f.Bytes}"), new("Sha256", f => f.Sha256));

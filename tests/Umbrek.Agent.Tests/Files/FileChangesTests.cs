@@ -50,7 +50,7 @@ public sealed class FileChangesTests : IAsyncLifetime
         (await line.ChangeProblemAsync(new FileChange())).ShouldContain("one change at a time");
         await File.ReadAllTextAsync(In("one")).ContinueWith(t => t.Result.ShouldBe("one"));
         (await line.ToldAsync()).Select(r => (r.Deed, r.Path.Text[(line.Directory.Path.Length + 1)..], r.To?.Replace(line.Directory.Path, "", StringComparison.Ordinal))).ShouldBe(
-            [(FileDeed.Folder, "new", null), (FileDeed.Folder, "new", null), (FileDeed.Link, "new/link", "to ../one"), (FileDeed.Move, "two", "to /new/zwei")]);
+            [(FileDeed.Folder, "new", null), (FileDeed.Folder, "new", null), (FileDeed.Link, "new/link", "../one"), (FileDeed.Move, "two", "/new/zwei")]);
     }
 
     [Fact]

@@ -1,11 +1,14 @@
 using CsCheck;
 using Umbrek.Core.Access;
+using Umbrek.Core.Files;
 
 namespace Umbrek.Core.Tests.Access;
 
 public sealed class HostPolicyTests
 {
     private static readonly Gen<IReadOnlyList<HostAct>> Acts = Gen.Int[0, 255].Select(bits => (IReadOnlyList<HostAct>)[.. Enum.GetValues<HostAct>().Where(a => (bits & (1 << (int)a)) != 0)]);
+
+    private static readonly string[] Folders = ["/", "/srv", "/srv/in", "/home"];
 
     private static readonly Gen<HostPolicyPart> Parts =
         from allowed in Acts.Null()
@@ -14,7 +17,8 @@ public sealed class HostPolicyTests
         from keyFor in Acts.Null()
         from putOff in Gen.Int[-1, 30]
         from record in Gen.Int[-1, 2]
-        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record);
+        from roots in Gen.Int[0, Folders.Length - 1].Select(n => Folders[n]).List[0, 3].Null()
+        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record, roots is null ? null : FileRoots.Normalise(roots));
 
     [Fact]
     public void A_limit_never_widens_whatever_is_wanted() =>
@@ -31,6 +35,11 @@ public sealed class HostPolicyTests
             ((int)after.Notice).ShouldBe(Math.Max((int)before.Notice, (int)(limit.Notice ?? 0)));
             (after.PutOffMinutes ?? 0).ShouldBe(Math.Max(before.PutOffMinutes ?? 0, limit.PutOffMinutes ?? 0));
             ((int)(after.Record ?? 0)).ShouldBe(Math.Max((int)(before.Record ?? 0), (int)(limit.Record ?? 0)));
+            foreach (var path in (string[])["/srv", "/srv/in/x", "/home/y", "/etc"])
+            {
+                var lets = (IReadOnlyList<string>? roots) => roots is null || FileRoots.Find(roots, new FileName(path)) is not null;
+                lets(after.FileRoots).ShouldBe(lets(before.FileRoots) && lets(limit.FileRoots), path);
+            }
             after.NarrowedBy(limit).ShouldBe(after);
         });
 
@@ -67,6 +76,9 @@ public sealed class HostPolicyTests
         new HostPolicy([(HostAct)99], ConsentRule.Never).Normalise().ShouldBeNull();
         new HostPolicyPart(KeyFor: [(HostAct)99]).Normalise().ShouldBeNull();
         new HostPolicyPart(Notice: (NoticeRule)7).Normalise().ShouldBeNull();
+        new HostPolicyPart(FileRoots: ["srv"]).Normalise().ShouldBeNull();
+        new HostPolicyPart(FileRoots: ["/srv/in", "/srv/"]).Normalise()!.FileRoots.ShouldBe(["/srv"]);
+        (HostPolicy.Everything with { FileRoots = ["/srv/.."] }).Normalise().ShouldBeNull();
     }
 
     [Theory]

@@ -48,4 +48,36 @@ public sealed class FileNameTests
     [InlineData(FileKind.Pipe, 0b1_110_000_110, "prw----rwT")]
     public void Modes_read_as_people_know_them(FileKind kind, int mode, string text) =>
         new FileEntry(new FileName("x"), kind, 0, mode, "root", "root", default).ModeText().ShouldBe(text);
+
+    [Theory]
+    [InlineData("/a/b", "/a", "b")]
+    [InlineData("/a", "/", "a")]
+    [InlineData("/a/b/", "/a", "b")]
+    [InlineData("/", "/", "/")]
+    public void A_path_is_its_folder_and_its_last_name(string path, string folder, string last)
+    {
+        new FileName(path).Folder().Text.ShouldBe(folder);
+        new FileName(path).Last().Text.ShouldBe(last);
+    }
+
+    [Fact]
+    public void A_folder_of_bytes_stays_one()
+    {
+        var path = FileName.Of([0x2f, 0xe9, 0x2f, 0x61]);
+        path.Folder().ToBytes().ShouldBe([0x2f, 0xe9]);
+        path.Last().ShouldBe(new FileName("a"));
+    }
+
+    [Fact]
+    public void Some_words_are_no_name_of_something()
+    {
+        foreach (var name in (string[])["", ".", "..", "a/b", "a\0b", new string('n', 256)])
+        {
+            new FileName(name).IsPlainName.ShouldBeFalse(name);
+        }
+        foreach (var name in (string[])["a", "...", ".a", "a\nb", new string('n', 255)])
+        {
+            new FileName(name).IsPlainName.ShouldBeTrue(name);
+        }
+    }
 }

@@ -92,6 +92,24 @@ public sealed class TextTests
     [InlineData("99999999999s")]
     public void What_is_no_span_is_refused(string text) => Units.ParseSpan(text).ShouldBeNull();
 
+    [Theory]
+    [InlineData("4096", 4096)]
+    [InlineData("64 KiB", 65536)]
+    [InlineData("1.5MiB", 1572864)]
+    [InlineData("10 mb", 10_000_000)]
+    [InlineData("2GiB", 2147483648)]
+    [InlineData("0", 0)]
+    public void Sizes_are_read(string text, long bytes) => Units.ParseBytes(text).ShouldBe(bytes);
+
+    [Theory]
+    [InlineData("")]
+    [InlineData("MiB")]
+    [InlineData("1 mile")]
+    [InlineData("-1")]
+    [InlineData("1.2.3")]
+    [InlineData("99999999 EiB")]
+    public void What_is_no_size_is_refused(string text) => Units.ParseBytes(text).ShouldBeNull();
+
     [Fact]
     public void What_is_quoted_to_a_person_stays_on_its_line_and_is_not_endless()
     {

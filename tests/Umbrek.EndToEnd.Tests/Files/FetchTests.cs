@@ -7,41 +7,15 @@ using Umbrek.Wire.Sessions;
 
 namespace Umbrek.EndToEnd.Tests.Files;
 
-public sealed class FetchTests : IAsyncLifetime
+public sealed class FetchTests : FileStory
 {
-    private const string Host = "creamery-files";
-
-    private World world = null!;
-    private TestPrograms agent = null!;
-
-    public async ValueTask InitializeAsync()
-    {
-        world = await World.StartAsync();
-        agent = await world.JoinAsync(Host);
-        await world.SignInClientAsync();
-        Directory.CreateDirectory(world.In("host"));
-        Directory.CreateDirectory(world.In("here"));
-    }
-
-    public ValueTask DisposeAsync() => world.DisposeAsync();
-
-    private string On(string name) => Path.Combine(world.In("host"), name);
-
-    private string Here(string name) => Path.Combine(world.In("here"), name);
-
-    private Task<(int Status, string Stdout, string Stderr)> FetchAsync(params string[] more) => world.ClientAsync(null, ["fetch", Host, .. more, "--to", world.In("here")]);
-
-    private static async Task ShellAsync(string line)
-    {
-        var (status, _, stderr) = await TestPrograms.RunAsync("/bin/bash", ["-c", line]);
-        status.ShouldBe(0, stderr);
-    }
+    private Task<(int Status, string Stdout, string Stderr)> FetchAsync(params string[] more) => World.ClientAsync(null, ["fetch", Host, .. more, "--to", World.In("here")]);
 
     [Fact]
     public async Task A_folder_comes_as_it_is_with_times_modes_links_holes_and_odd_names()
     {
         await ShellAsync($$"""
-            cd {{world.In("host")}}; mkdir -p tree/empty tree/deep/er; cd tree
+            cd {{World.In("host")}}; mkdir -p tree/empty tree/deep/er; cd tree
             head -c 3000000 /dev/urandom >deep/er/noise; printf 'ripening\n' >note; : >nothing; chmod 640 note; chmod 700 deep
             touch -d 2023-04-05T06:07:08.123456Z note; touch -d 2022-01-02T03:04:05Z deep
             ln -s ../note deep/link; ln -s /nowhere astray; truncate -s 100M hole; printf x >>hole; mkfifo pipe; : >$'caf\xe9'; : >$'two\nlines'; : >"$(printf '%0255d' 0)"
@@ -50,14 +24,14 @@ public sealed class FetchTests : IAsyncLifetime
         stderr.ShouldBe($"{On("tree/pipe")} is a pipe, which has no content to be fetched.\n");
         status.ShouldBe(1);
         stdout.ShouldContain("Fetched 7 files (103 MiB) from creamery-files");
-        await ShellAsync($"cd {world.In("here")}/tree; rm {On("tree/pipe")}; mv caf%E9 $'caf\\xe9'; diff -r --no-dereference . {On("tree")}; [ $(stat -c %b hole) -lt 1000 ]");
+        await ShellAsync($"cd {World.In("here")}/tree; rm {On("tree/pipe")}; mv caf%E9 $'caf\\xe9'; diff -r --no-dereference . {On("tree")}; [ $(stat -c %b hole) -lt 1000 ]");
         string[] same = ["tree/note", "tree/deep", "tree/deep/er/noise", "tree/hole"];
         foreach (var name in same)
         {
             (File.GetUnixFileMode(Here(name)), File.GetLastWriteTimeUtc(Here(name))).ShouldBe((File.GetUnixFileMode(On(name)), File.GetLastWriteTimeUtc(On(name))), name);
         }
         new FileInfo(Here("tree/deep/link")).LinkTarget.ShouldBe("../note");
-        Directory.GetFiles(world.In("here"), "*.part", SearchOption.AllDirectories).ShouldBeEmpty();
+        Directory.GetFiles(World.In("here"), "*.part", SearchOption.AllDirectories).ShouldBeEmpty();
 
         // What is here already is not fetched again, and what is another one is not overwritten by itself.
         await File.WriteAllTextAsync(On("tree/note"), "ripened\n");
@@ -78,32 +52,32 @@ public sealed class FetchTests : IAsyncLifetime
     [Fact]
     public async Task Patterns_standard_output_lists_and_what_is_wrong()
     {
-        await ShellAsync($"cd {world.In("host")}; printf a >a.log; printf bb >b.log; printf c >c.txt; mkdir x y; printf 1 >x/in.log; printf 2 >y/in.log");
+        await ShellAsync($"cd {World.In("host")}; printf a >a.log; printf bb >b.log; printf c >c.txt; mkdir x y; printf 1 >x/in.log; printf 2 >y/in.log");
         (await FetchAsync(On("*.log"))).Stdout.ShouldContain("Fetched 2 files (3 B)");
         var (status, stdout, stderr) = await FetchAsync(On("?/in.log"));
         (status, stderr.Contains("would come to lie where another file does", StringComparison.Ordinal)).ShouldBe((1, true));
         (status, _, stderr) = await FetchAsync(On("*.none"));
         (status, stderr).ShouldBe((4, $"Nothing on the host is called {On("*.none")}.\n"));
-        (await world.ClientAsync(null, "fetch", Host, On("b.log"), "--to", "-")).ShouldBe((0, "bb", ""));
-        (await world.ClientAsync(null, "fetch", Host, On("*.log"), "--to", "-")).Stderr.ShouldContain("takes one file");
+        (await World.ClientAsync(null, "fetch", Host, On("b.log"), "--to", "-")).ShouldBe((0, "bb", ""));
+        (await World.ClientAsync(null, "fetch", Host, On("*.log"), "--to", "-")).Stderr.ShouldContain("takes one file");
         (await FetchAsync("a.log")).Stderr.ShouldContain("no whole path");
         (await FetchAsync(On("*.log"), "--as", "one")).Stderr.ShouldContain("gives a name to one");
-        (await world.ClientAsync(null, "fetch", Host, On("a.log"), "--to", world.In("nowhere"))).Stderr.ShouldContain("make it first");
-        (_, stdout, _) = await world.ClientAsync(null, "file", "list", Host, world.In("host"), "--output", "csv");
+        (await World.ClientAsync(null, "fetch", Host, On("a.log"), "--to", World.In("nowhere"))).Stderr.ShouldContain("make it first");
+        (_, stdout, _) = await World.ClientAsync(null, "file", "list", Host, World.In("host"), "--output", "csv");
         stdout.ShouldStartWith("name,size,changed,mode,owner,group,kind\r\nx,,");
         stdout.ShouldContain("\r\nb.log,2,");
-        (_, stdout, _) = await world.ClientAsync(null, "file", "list", Host, world.In("host"), "--deep");
+        (_, stdout, _) = await World.ClientAsync(null, "file", "list", Host, World.In("host"), "--deep");
         stdout.ShouldContain("x/in.log");
-        (status, _, stderr) = await world.ClientAsync(null, "file", "list", Host, On("z"));
+        (status, _, stderr) = await World.ClientAsync(null, "file", "list", Host, On("z"));
         (status, stderr).ShouldBe((1, $"There is no {On("z")} on this host.\n"));
 
         // A link that lies here is not written through, whatever the host calls a folder.
-        Directory.CreateSymbolicLink(Here("x"), world.In("elsewhere"));
-        Directory.CreateDirectory(world.In("elsewhere"));
+        Directory.CreateSymbolicLink(Here("x"), World.In("elsewhere"));
+        Directory.CreateDirectory(World.In("elsewhere"));
         (await FetchAsync(On("x"))).Stderr.ShouldContain("is a link here");
-        Directory.GetFiles(world.In("elsewhere")).ShouldBeEmpty();
+        Directory.GetFiles(World.In("elsewhere")).ShouldBeEmpty();
 
-        (_, stdout, _) = await world.ClientAsync(null, "audit", "list", "--action", "file.read");
+        (_, stdout, _) = await World.ClientAsync(null, "audit", "list", "--action", "file.read");
         stdout.ShouldContain(On("b.log"));
     }
 
@@ -115,13 +89,13 @@ public sealed class FetchTests : IAsyncLifetime
         var (seed, cuts) = (Environment.TickCount, 200);
         var random = new Random(seed);
         // What opens a line takes some thousand bytes; some are cut before it is open, most in the middle of the file.
-        await using var proxy = new CuttingProxy(world.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue);
-        var (status, stdout, stderr) = await ThroughAsync(proxy, "fetch", Host, On("large"), "--to", world.In("here"));
+        await using var proxy = new CuttingProxy(World.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue);
+        var (status, stdout, stderr) = await ThroughAsync(proxy, "fetch", Host, On("large"), "--to", World.In("here"));
         status.ShouldBe(0, $"{stderr} (seed {seed})");
         stdout.ShouldContain("as the host has read it");
         proxy.Cuts.ShouldBeGreaterThanOrEqualTo(100, $"seed {seed}");
         Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue($"seed {seed}");
-        Directory.GetFileSystemEntries(world.In("here")).ShouldBe([Here("large")]);
+        Directory.GetFileSystemEntries(World.In("here")).ShouldBe([Here("large")]);
     }
 
     [Theory]
@@ -132,24 +106,24 @@ public sealed class FetchTests : IAsyncLifetime
     {
         var bytes = RandomNumberGenerator.GetBytes(12_000_000);
         await File.WriteAllBytesAsync(On("large"), bytes);
-        await using var proxy = new CuttingProxy(world.Address.Port, () => long.MaxValue, holdsAt: 5_000_000);
+        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 5_000_000);
         await SignInAsync(proxy);
-        var fetching = TestPrograms.Start("umbrek", ["fetch", Host, On("large"), "--to", world.In("here")], HomeOf(proxy));
+        var fetching = TestPrograms.Start("umbrek", ["fetch", Host, On("large"), "--to", World.In("here")], HomeOf(proxy));
         await using (fetching)
         {
             await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
             switch (which)
             {
                 case "service":
-                    await world.Service.KillAsync();
-                    await world.StartServiceAsync();
+                    await World.Service.KillAsync();
+                    await World.StartServiceAsync();
                     break;
                 case "agent":
-                    await agent.KillAsync();
-                    world.StartAgent(Host);
+                    await Agent.KillAsync();
+                    World.StartAgent(Host);
                     break;
                 default:
-                    await Wait.UntilAsync(() => Directory.GetFiles(world.In("here"), ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be here");
+                    await Wait.UntilAsync(() => Directory.GetFiles(World.In("here"), ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be here");
                     await fetching.KillAsync();
                     break;
             }
@@ -157,7 +131,7 @@ public sealed class FetchTests : IAsyncLifetime
             if (which == "client")
             {
                 var before = proxy.Passed;
-                var (status, _, stderr) = await TestPrograms.RunAsync("umbrek", ["fetch", Host, On("large"), "--to", world.In("here")], null, HomeOf(proxy));
+                var (status, _, stderr) = await TestPrograms.RunAsync("umbrek", ["fetch", Host, On("large"), "--to", World.In("here")], null, HomeOf(proxy));
                 status.ShouldBe(0, stderr);
                 (proxy.Passed - before).ShouldBeLessThan(10_000_000);
             }
@@ -168,7 +142,7 @@ public sealed class FetchTests : IAsyncLifetime
             }
         }
         Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue();
-        Directory.GetFileSystemEntries(world.In("here")).ShouldBe([Here("large")]);
+        Directory.GetFileSystemEntries(World.In("here")).ShouldBe([Here("large")]);
     }
 
     [Theory]
@@ -178,14 +152,14 @@ public sealed class FetchTests : IAsyncLifetime
     {
         var bytes = RandomNumberGenerator.GetBytes(6_000_000);
         await File.WriteAllBytesAsync(On("large"), bytes);
-        await using var proxy = new CuttingProxy(world.Address.Port, () => long.MaxValue, holdsAt: 2_000_000);
+        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 2_000_000);
         await SignInAsync(proxy);
-        await using var fetching = TestPrograms.Start("/usr/bin/env", ["--default-signal=INT", TestPrograms.PathOf("umbrek"), "fetch", Host, On("large"), "--to", world.In("here")], HomeOf(proxy));
+        await using var fetching = TestPrograms.Start("/usr/bin/env", ["--default-signal=INT", TestPrograms.PathOf("umbrek"), "fetch", Host, On("large"), "--to", World.In("here")], HomeOf(proxy));
         await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
         if (how == "session")
         {
-            var session = (await world.Api.GetAsync("sessions?live=true", WireJson.Default.PageSessionInfo, default)).Items.ShouldHaveSingleItem();
-            await world.Api.PostAsync($"sessions/{session.Id}/end", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
+            var session = (await World.Api.GetAsync("sessions?live=true", WireJson.Default.PageSessionInfo, default)).Items.ShouldHaveSingleItem();
+            await World.Api.PostAsync($"sessions/{session.Id}/end", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
             proxy.Release();
         }
         else
@@ -196,26 +170,26 @@ public sealed class FetchTests : IAsyncLifetime
         }
         await Wait.UntilAsync(() => fetching.HasExited, "the fetch to end");
         var said = string.Join('\n', fetching.Lines);
-        (fetching.ExitCode, said.Contains(how == "session" ? $"The session has ended: ended by {World.Name}." : "Stopped. What has come is kept", StringComparison.Ordinal)).ShouldBe((how == "session" ? 1 : 130, true), said);
-        Directory.GetFiles(world.In("here"), ".large.*.part").ShouldHaveSingleItem();
+        (fetching.ExitCode, said.Contains(how == "session" ? $"The session has ended: ended by {Hosting.World.Name}." : "Stopped. What has come is kept", StringComparison.Ordinal)).ShouldBe((how == "session" ? 1 : 130, true), said);
+        Directory.GetFiles(World.In("here"), ".large.*.part").ShouldHaveSingleItem();
 
         var (status, _, stderr) = await FetchAsync(On("large"));
         status.ShouldBe(0, stderr);
         Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue();
-        Directory.GetFileSystemEntries(world.In("here")).ShouldBe([Here("large")]);
+        Directory.GetFileSystemEntries(World.In("here")).ShouldBe([Here("large")]);
     }
 
     [Fact]
     public async Task In_the_console_folders_are_gone_through_files_looked_at_and_fetched()
     {
-        await ShellAsync($"cd {world.In("host")}; mkdir 'cheese room'; cd 'cheese room'; printf 'age = 90\n' >plan.conf; head -c 5000000 /dev/urandom >curve.bin; touch $(seq -f tub-%04g 1500)");
-        await using var browser = await Browser.OpenAsync(world);
-        await browser.SignInAsync(world);
+        await ShellAsync($"cd {World.In("host")}; mkdir 'cheese room'; cd 'cheese room'; printf 'age = 90\n' >plan.conf; head -c 5000000 /dev/urandom >curve.bin; touch $(seq -f tub-%04g 1500)");
+        await using var browser = await Browser.OpenAsync(World);
+        await browser.SignInAsync(World);
         var page = browser.Page;
-        await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync(Host)).Id}");
+        await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");
         await page.GetByRole(AriaRole.Button, new() { Name = $"Look at the files of {Host}" }).ClickAsync();
         var panel = page.GetByRole(AriaRole.Region, new() { Name = "Files", Exact = true });
-        await panel.GetByLabel("Folder").FillAsync(world.In("host"));
+        await panel.GetByLabel("Folder").FillAsync(World.In("host"));
         await panel.GetByLabel("Folder").PressAsync("Enter");
         await panel.GetByRole(AriaRole.Button, new() { Name = "cheese room/" }).ClickAsync();
         await panel.GetByText("1502 entries.").WaitForAsync();
@@ -236,26 +210,5 @@ public sealed class FetchTests : IAsyncLifetime
         await panel.GetByLabel("Folder").PressAsync("Enter");
         await panel.GetByText($"There is no {On("none")} on this host.").WaitForAsync();
         browser.Complaints.ShouldBeEmpty();
-    }
-
-    private Dictionary<string, string> HomeOf(CuttingProxy proxy) => new() { ["UMBREK_HOME"] = world.In($"client of {proxy.Port}") };
-
-    private async Task SignInAsync(CuttingProxy proxy)
-    {
-        // Signed in without the proxy, which may cut: only the address is changed.
-        await world.SignInClientAsync();
-        Directory.CreateDirectory(world.In($"client of {proxy.Port}"));
-        foreach (var file in Directory.GetFiles(world.In("client")))
-        {
-            var copy = Path.Combine(world.In($"client of {proxy.Port}"), Path.GetFileName(file));
-            await File.WriteAllTextAsync(copy, (await File.ReadAllTextAsync(file)).Replace($":{world.Address.Port}", $":{proxy.Port}", StringComparison.Ordinal));
-            File.SetUnixFileMode(copy, File.GetUnixFileMode(file));
-        }
-    }
-
-    private async Task<(int Status, string Stdout, string Stderr)> ThroughAsync(CuttingProxy proxy, params string[] arguments)
-    {
-        await SignInAsync(proxy);
-        return await TestPrograms.RunAsync("umbrek", arguments, null, HomeOf(proxy));
     }
 }

@@ -3,13 +3,14 @@ using System.Net.Sockets;
 
 namespace Umbrek.EndToEnd.Tests.Hosting;
 
-/// <summary>Passes connections on to a port of this machine, and cuts each after so many bytes that came back from there.</summary>
+/// <summary>Passes connections on to a port of this machine, and cuts each after so many bytes that came back from there, or went there.</summary>
 internal sealed class CuttingProxy : IAsyncDisposable
 {
     private readonly TcpListener listener = new(IPAddress.Loopback, 0);
     private readonly CancellationTokenSource stop = new();
     private readonly int target;
     private readonly Func<long> next;
+    private readonly bool countsThere;
     private readonly Task serving;
     private readonly TaskCompletionSource held = new(TaskCreationOptions.RunContinuationsAsynchronously);
     private readonly TaskCompletionSource released = new(TaskCreationOptions.RunContinuationsAsynchronously);
@@ -17,9 +18,10 @@ internal sealed class CuttingProxy : IAsyncDisposable
 
     /// <param name="next">After how many bytes the next connection is cut.</param>
     /// <param name="holdsAt">After so many bytes of all connections it passes nothing on until it is released.</param>
-    public CuttingProxy(int target, Func<long> next, long holdsAt = long.MaxValue)
+    /// <param name="countsThere">Bytes that go there count, not those that come back.</param>
+    public CuttingProxy(int target, Func<long> next, long holdsAt = long.MaxValue, bool countsThere = false)
     {
-        (this.target, this.next, HoldsAt) = (target, next, holdsAt);
+        (this.target, this.next, HoldsAt, this.countsThere) = (target, next, holdsAt, countsThere);
         listener.Start();
         serving = ServeAsync();
     }
@@ -61,15 +63,16 @@ internal sealed class CuttingProxy : IAsyncDisposable
             using var far = new TcpClient();
             using var over = CancellationTokenSource.CreateLinkedTokenSource(stop.Token);
             await far.ConnectAsync(IPAddress.Loopback, target, over.Token);
-            var up = near.GetStream().CopyToAsync(far.GetStream(), over.Token);
-            var down = BackAsync(far.GetStream(), near.GetStream(), next(), over.Token);
-            await Task.WhenAny(up, down);
+            var (there, back) = (near.GetStream(), far.GetStream());
+            var plain = countsThere ? back.CopyToAsync(there, over.Token) : there.CopyToAsync(back, over.Token);
+            var counted = countsThere ? CountAsync(there, back, next(), over.Token) : CountAsync(back, there, next(), over.Token);
+            await Task.WhenAny(plain, counted);
             await over.CancelAsync();
-            await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await Task.WhenAll(plain, counted).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
     }
 
-    private async Task BackAsync(NetworkStream from, NetworkStream to, long left, CancellationToken over)
+    private async Task CountAsync(NetworkStream from, NetworkStream to, long left, CancellationToken over)
     {
         var buffer = new byte[16 * 1024];
         while (left > 0)

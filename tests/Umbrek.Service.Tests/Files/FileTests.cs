@@ -67,6 +67,77 @@ public sealed class FileTests
     }
 
     [Fact]
+    public async Task Files_are_changed_and_written_and_the_audit_log_says_so()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        var channel = await OpenAsync(service.Api, await SessionAsync(service.Api, agent.Id), changes: true);
+        var frames = FileFrames.OfTechnician(channel.Socket);
+        async Task<FileWord> SayAsync(FileAsk ask)
+        {
+            await frames.SayAsync(ask, default);
+            FileWord word;
+            do
+            {
+                word = (await frames.ReceiveAsync(default))!.Value.Word!;
+            }
+            while (!word.Done);
+            return word;
+        }
+        (await SayAsync(new FileAsk(Change: new FileChange(Folder: new FileName("/srv/new"))))).Problem.ShouldBeNull();
+        await frames.WriteAsync(new FileAsk(Write: new FileWrite(new FileName("/srv/new/plan"), 4, "1")), default);
+        await frames.WriteAsync("plan"u8.ToArray(), default);
+        (await SayAsync(new FileAsk(End: new FileEnd(SHA256.HashData("plan"u8))))).Entry!.Bytes.ShouldBe(4);
+        (await SayAsync(new FileAsk(Change: new FileChange(Move: new FileMove(new FileName("/srv/new/plan"), new FileName("/srv/new/plan.old")))))).Problem.ShouldBeNull();
+        var deleted = (await SayAsync(new FileAsk(Change: new FileChange(Delete: new FileName("/srv/new"))))).Trash!.ShouldHaveSingleItem();
+        (await SayAsync(new FileAsk(Look: new FileName("/srv/new/plan.old")))).Problem.ShouldNotBeNull();
+        (await SayAsync(new FileAsk(Change: new FileChange(Restore: deleted.Id)))).Problem.ShouldBeNull();
+        (await SayAsync(new FileAsk(Change: new FileChange(Set: new FileSetting(new FileName("/srv/new"), Mode: 0x1c0, Deep: true))))).Count.ShouldBe(2);
+        (await SayAsync(new FileAsk(Change: new FileChange(Erase: new FileName("/srv/new"))))).Count.ShouldBe(2);
+        (await SayAsync(new FileAsk(Read: new FileRead(new FileName("/etc/hostname"))))).Problem.ShouldNotBeNull().ShouldContain("This channel is for changes");
+        channel.Socket.Dispose();
+        (string Action, string Detail)[] expected =
+        [
+            ("file.change", "session"), ("file.folder", "/srv/new"), ("file.write", Convert.ToHexStringLower(SHA256.HashData("plan"u8))), ("file.move", "/srv/new/plan.old"), ("file.delete", "the trash"),
+            ("file.restore", "/srv/new"), ("file.set", "mode 0700, with all below it"), ("file.erase", "/srv/new"),
+        ];
+        foreach (var (action, detail) in expected)
+        {
+            await Umbrek.Tests.Wait.UntilAsync(async () => (await AuditAsync(service.Api, action)).Count == 1, $"the host to say {action}");
+            (await AuditAsync(service.Api, action))[0].Detail.ShouldContain(detail);
+        }
+    }
+
+    [Fact]
+    public async Task It_takes_another_permission_to_change_files()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        await service.Api.PostAsync("roles", new NewRole("reads", [Permission.See, Permission.ReadFiles]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        await service.Api.PostAsync("roles", new NewRole("writes", [Permission.See, Permission.WriteFiles]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        using var priya = await service.JoinedByAsync("Priya Lund", "reads");
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail", "writes");
+        (await Should.ThrowAsync<ApiException>(async () => await OpenAsync(priya, await SessionAsync(priya, agent.Id), changes: true))).Message.ShouldContain("change files of quay-ticket-03");
+        var session = await SessionAsync(tomasz, agent.Id);
+        (await Should.ThrowAsync<ApiException>(() => OpenAsync(tomasz, session))).Message.ShouldContain("read files of quay-ticket-03");
+        (await OpenAsync(tomasz, session, changes: true)).Socket.Dispose();
+    }
+
+    [Fact]
+    public async Task The_host_policy_names_the_folders_that_technicians_are_let_into()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        var problem = await Should.ThrowAsync<ApiException>(() => service.Api.PutAsync($"hosts/{agent.Id}/policy", new HostPolicyPart(FileRoots: ["etc"]), 0, WireJson.Default.HostPolicyPart, WireJson.Default.PolicyInfo, default));
+        problem.Problem.Status.ShouldBe(400);
+        var said = await service.Api.PutAsync($"hosts/{agent.Id}/policy", new HostPolicyPart(FileRoots: ["/srv/board/", "/srv"]), 0, WireJson.Default.HostPolicyPart, WireJson.Default.PolicyInfo, default);
+        said.Wanted.FileRoots.ShouldBe(["/srv"]);
+        said.From.FileRoots.ShouldBe("quay-ticket-03");
+        await Umbrek.Tests.Wait.UntilAsync(
+            async () => (await LookAsync(service.Api, agent.Id)).Problem?.Contains("does not lie in what this host lets technicians into: /srv", StringComparison.Ordinal) == true, "the host to keep to it");
+    }
+
+    [Fact]
     public async Task A_host_fills_the_log_with_nothing_that_was_not_asked_of_it()
     {
         await using var service = await TestService.StartAsync();
@@ -100,6 +171,6 @@ public sealed class FileTests
     private static async Task<Guid> SessionAsync(ApiClient who, Guid hostId) =>
         (await who.PostAsync($"hosts/{hostId}/sessions", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default)).Id;
 
-    private static Task<(System.Net.WebSockets.ClientWebSocket Socket, ChannelTicket Ticket)> OpenAsync(ApiClient who, Guid session) =>
-        ChannelSocket.OpenAsync(who, null, session, new NewChannel(ChannelKinds.Files), default);
+    private static Task<(System.Net.WebSockets.ClientWebSocket Socket, ChannelTicket Ticket)> OpenAsync(ApiClient who, Guid session, bool changes = false) =>
+        ChannelSocket.OpenAsync(who, null, session, new NewChannel(ChannelKinds.Files, Files: new FilesWish(changes)), default);
 }

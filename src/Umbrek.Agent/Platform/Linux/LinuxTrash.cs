@@ -30,7 +30,7 @@ internal sealed class LinuxTrash(StateDirectory state, LinuxEntries entries, Tim
         var at = time.GetLocalNow();
         for (var number = 1; ; number++)
         {
-            var called = NameIn(name, number);
+            var called = NameIn(path.Last().ToBytes(), number);
             // The information comes first: its name, taken by nobody else, is the thing's (section "Implementation notes").
             if (!bin.TryWriteInfo(called, path, at.DateTime))
             {

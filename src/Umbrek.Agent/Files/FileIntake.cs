@@ -68,7 +68,7 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
                 {
                     throw new IOException($"More of {write.Path} came than was said: it grew while it was read. Send it again.");
                 }
-                sink!.Write(at, data.Span);
+                sink!.Write(at, data);
                 hash!.AppendData(data.Span);
                 at += data.Length;
             },

@@ -53,7 +53,7 @@ public interface IFileSink : IDisposable
     /// <returns>How many bytes; 0 at the end.</returns>
     int Read(long from, Span<byte> into);
 
-    void Write(long at, ReadOnlySpan<byte> bytes);
+    void Write(long at, ReadOnlyMemory<byte> bytes);
 
     /// <summary>Leaves a hole up to a place.</summary>
     void Skip(long to);
@@ -61,6 +61,6 @@ public interface IFileSink : IDisposable
     /// <summary>It is whole, and takes its place.</summary>
     FileEntry End();
 
-    /// <summary>Nothing comes of it, and nothing of it stays.</summary>
+    /// <summary>Nothing comes of it, and nothing of it stays; what another transfer goes on with does.</summary>
     void Drop();
 }

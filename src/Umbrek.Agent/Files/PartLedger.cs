@@ -4,8 +4,8 @@ using Umbrek.Agent.Hosting;
 namespace Umbrek.Agent.Files;
 
 /// <summary>
-/// Remembers what files come into until they are whole, so that one that nobody goes on with is removed after a while, and no two come
-/// into the same. One line is added for each that is begun (+) and for each that has ended (-).
+/// Remembers what files come into until they are whole, so that one that nobody goes on with is removed after a while, and only one at
+/// a time writes into each. One line is added for each that is begun (+) and for each that has ended (-).
 /// </summary>
 public sealed class PartLedger(StateDirectory state, TimeProvider time)
 {
@@ -15,26 +15,26 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
     private const int TidyAfter = 4096;
 
     private readonly Lock guard = new();
-    private readonly HashSet<string> open = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, PartHold> open = new(StringComparer.Ordinal);
     private Dictionary<string, DateTimeOffset>? begun;
     private int lines;
 
-    /// <summary>Takes a part for one who writes into it.</summary>
+    /// <summary>Takes a part for one who writes into it. Whoever did so before does no more: his line has broken, as a rule, and that is seen here later than there.</summary>
     /// <param name="part">Its whole path.</param>
-    /// <returns>Null when somebody writes into it already.</returns>
-    public IDisposable? Take(string part)
+    public PartHold Take(string part)
     {
         lock (guard)
         {
-            if (!open.Add(part))
+            if (open.Remove(part, out var before))
             {
-                return null;
+                before.Lose();
             }
+            var hold = open[part] = new PartHold(this, part);
             if (Begun().TryAdd(part, time.GetUtcNow()))
             {
                 Add($"+{begun![part].ToUnixTimeSeconds()} {Escape(part)}");
             }
-            return new Taken(this, part);
+            return hold;
         }
     }
 
@@ -56,7 +56,7 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
         lock (guard)
         {
             var before = time.GetUtcNow() - Kept;
-            return [.. Begun().Where(b => b.Value < before && !open.Contains(b.Key)).Select(b => b.Key)];
+            return [.. Begun().Where(b => b.Value < before && !open.ContainsKey(b.Key)).Select(b => b.Key)];
         }
     }
 
@@ -101,16 +101,47 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
 
     private static string Escape(string part) => part.Replace("%", "%25", StringComparison.Ordinal).Replace("\n", "%0A", StringComparison.Ordinal);
 
-    private void Release(string part)
+    internal void Release(PartHold hold)
     {
         lock (guard)
         {
-            open.Remove(part);
+            if (open.GetValueOrDefault(hold.Part) == hold)
+            {
+                open.Remove(hold.Part);
+            }
+        }
+    }
+}
+
+/// <summary>A part is somebody's to write into, until he is done or another takes it.</summary>
+public sealed class PartHold(PartLedger ledger, string part) : IDisposable
+{
+    private readonly Lock guard = new();
+    private bool isLost;
+
+    public string Part => part;
+
+    /// <summary>Does something with the part, which nobody takes meanwhile.</summary>
+    /// <returns>False when another has it, and nothing was done.</returns>
+    public bool TryDo(Action act)
+    {
+        lock (guard)
+        {
+            if (!isLost)
+            {
+                act();
+            }
+            return !isLost;
         }
     }
 
-    private sealed class Taken(PartLedger ledger, string part) : IDisposable
+    public void Dispose() => ledger.Release(this);
+
+    internal void Lose()
     {
-        public void Dispose() => ledger.Release(part);
+        lock (guard)
+        {
+            isLost = true;
+        }
     }
 }

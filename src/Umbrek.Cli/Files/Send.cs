@@ -85,26 +85,22 @@ internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendA
             {
                 await SendAsync(line, item, cancel).ConfigureAwait(false);
             }
+            await FinishAsync(line, group, plan, cancel).ConfigureAwait(false);
         }
-        await FinishAsync(line, plan, cancel).ConfigureAwait(false);
         await line.FlushAsync(cancel).ConfigureAwait(false);
     }
 
     /// <summary>Links, and then times and modes of folders from within outwards: what is written in one changes its time.</summary>
-    private async Task FinishAsync(Line line, SendPlan plan, CancellationToken cancel)
+    private async Task FinishAsync(Line line, SendGroup group, SendPlan plan, CancellationToken cancel)
     {
-        foreach (var group in plan.Groups)
+        foreach (var (link, target) in plan.Links.Where(l => IsBelow(group.Target, l.Link)))
         {
-            await line.AskAsync(new FileAsk(Transfer: group.Target), NoteAsync, cancel).ConfigureAwait(false);
-            foreach (var (link, target) in plan.Links.Where(l => IsBelow(group.Target, l.Link)))
-            {
-                await line.AskAsync(new FileAsk(Change: new FileChange(Link: new FileLink(link, target))), NoteAsync, cancel).ConfigureAwait(false);
-            }
-            foreach (var (folder, target) in plan.Folders.Where(f => IsBelow(group.Target, f.Target)).Reverse())
-            {
-                var mode = OperatingSystem.IsWindows() ? null : (int?)(File.GetUnixFileMode(folder) & FileArrival.Plain);
-                await line.AskAsync(new FileAsk(Change: new FileChange(Set: new FileSetting(target, mode, wanted.Owner, wanted.Group, Directory.GetLastWriteTimeUtc(folder)))), NoteAsync, cancel).ConfigureAwait(false);
-            }
+            await line.AskAsync(new FileAsk(Change: new FileChange(Link: new FileLink(link, target))), NoteAsync, cancel).ConfigureAwait(false);
+        }
+        foreach (var (folder, target) in plan.Folders.Where(f => IsBelow(group.Target, f.Target)).Reverse())
+        {
+            var mode = OperatingSystem.IsWindows() ? null : (int?)(File.GetUnixFileMode(folder) & FileArrival.Plain);
+            await line.AskAsync(new FileAsk(Change: new FileChange(Set: new FileSetting(target, mode, wanted.Owner, wanted.Group, Directory.GetLastWriteTimeUtc(folder)))), NoteAsync, cancel).ConfigureAwait(false);
         }
     }
 

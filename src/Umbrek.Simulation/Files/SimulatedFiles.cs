@@ -187,8 +187,11 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
             var at = NameFor(write.Path);
             CheckOld(at, write);
             var key = $"{at}\n{write.Version}";
-            disk.Parts.TryAdd(key, new MemoryStream());
-            return new Sink(this, write, key, at);
+            // Whoever wrote into it before goes on beside it, and nothing comes of that.
+            var part = new MemoryStream();
+            part.Write(disk.Parts.TryGetValue(key, out var begun) ? begun.ToArray() : []);
+            disk.Parts[key] = part;
+            return new Sink(this, write, key, at, part);
         }
     }
 
@@ -212,10 +215,14 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         }
     }
 
-    private FileEntry Finish(string key, string at, FileWrite write)
+    private FileEntry Finish(string key, string at, FileWrite write, MemoryStream part)
     {
         lock (disk.Guard)
         {
+            if (disk.Parts.GetValueOrDefault(key) != part)
+            {
+                throw new IOException($"{write.Path} is being written by another transfer, which came later.");
+            }
             CheckOld(at, write);
             FileEntry? old = null;
             if (disk.All.TryGetValue(at, out var there))
@@ -226,7 +233,7 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
                     Delete(write.Path);
                 }
             }
-            var content = disk.Parts[key].ToArray();
+            var content = part.ToArray();
             disk.Parts.Remove(key);
             var changed = write.ChangedAt ?? disk.Now;
             var entry = new FileEntry(
@@ -324,10 +331,8 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         return disk.All.ContainsKey(at) ? at : throw new IOException($"There is no {path} on this host.");
     }
 
-    private sealed class Sink(SimulatedFiles files, FileWrite write, string key, string at) : IFileSink
+    private sealed class Sink(SimulatedFiles files, FileWrite write, string key, string at, MemoryStream part) : IFileSink
     {
-        private readonly MemoryStream part = files.Part(key);
-
         public long Length => part.Length;
 
         public void Cut(long length) => part.SetLength(length);
@@ -338,11 +343,11 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
             return part.Read(into);
         }
 
-        public void Write(long to, ReadOnlySpan<byte> bytes)
+        public void Write(long to, ReadOnlyMemory<byte> bytes)
         {
             CheckRoom(to + bytes.Length);
             part.Position = to;
-            part.Write(bytes);
+            part.Write(bytes.Span);
         }
 
         public void Skip(long to)
@@ -351,9 +356,9 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
             part.SetLength(to);
         }
 
-        public FileEntry End() => files.Finish(key, at, write);
+        public FileEntry End() => files.Finish(key, at, write, part);
 
-        public void Drop() => files.Forget(key);
+        public void Drop() => files.Forget(key, part);
 
         public void Dispose()
         {
@@ -371,13 +376,14 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
     /// <summary>It lies in the memory of the simulation.</summary>
     private const long MostBytes = 64 << 20;
 
-    private MemoryStream Part(string key) => disk.Parts[key];
-
-    private void Forget(string key)
+    private void Forget(string key, MemoryStream part)
     {
         lock (disk.Guard)
         {
-            disk.Parts.Remove(key);
+            if (disk.Parts.GetValueOrDefault(key) == part)
+            {
+                disk.Parts.Remove(key);
+            }
         }
     }
 

@@ -152,7 +152,7 @@ public sealed class SendTests : FileStory
         (await File.ReadAllTextAsync(On("new/plan"))).ShouldBe("age = 90\r\n");
 
         async Task<(int Status, string Stdout, string Stderr)> EditAsync(string editor) =>
-            await TestPrograms.RunAsync("umbrek", ["file", "edit", Host, On("new/plan")], null, new() { ["UMBREK_HOME"] = World.In("client"), ["EDITOR"] = editor, ["VISUAL"] = "" });
+            await TestPrograms.RunAsync("umbrek", ["file", "edit", Host, On("new/plan")], null, new Dictionary<string, string> { ["UMBREK_HOME"] = World.In("client"), ["EDITOR"] = editor, ["VISUAL"] = "" });
         (await EditAsync("sed -i s/90/120/")).Stdout.ShouldContain("is as you left it");
         (await File.ReadAllTextAsync(On("new/plan"))).ShouldBe("age = 120\r\n");
         (await EditAsync("true")).Stdout.ShouldContain("Nothing was changed");

@@ -27,12 +27,12 @@ internal sealed class LinuxFileSink : IFileSink
     private readonly byte[] name;
     private readonly byte[] partName;
     private readonly SafeFileHandle part;
-    private readonly IDisposable taken;
+    private readonly PartHold hold;
     private long flushed;
 
-    private LinuxFileSink(SinkPlace at, FileWrite write, byte[] partName, SafeFileHandle part, IDisposable taken)
+    private LinuxFileSink(SinkPlace at, FileWrite write, byte[] partName, SafeFileHandle part, PartHold hold)
     {
-        (this.at, this.write, this.partName, this.part, this.taken) = (at, write, partName, part, taken);
+        (this.at, this.write, this.partName, this.part, this.hold) = (at, write, partName, part, hold);
         name = at.Place.Last().ToBytes();
         Length = flushed = NativeFiles.LookAt(part).Stat.Bytes;
     }
@@ -53,7 +53,7 @@ internal sealed class LinuxFileSink : IFileSink
     {
         var partName = PartName(at.Place, write.Version);
         var path = at.Place.Folder().In(FileName.Of(partName)).Text;
-        var taken = at.Ledger.Take(path) ?? throw new IOException($"{at.Place} is being written by another transfer already. Let that one end.");
+        var hold = at.Ledger.Take(path);
         var (part, error) = NativeFiles.OpenToWrite(at.Folder, partName);
         if (part is not null && !IsOwn(part))
         {
@@ -65,10 +65,10 @@ internal sealed class LinuxFileSink : IFileSink
         if (part is null)
         {
             at.Ledger.Ended(path);
-            taken.Dispose();
+            hold.Dispose();
             throw at.Places.Trouble(at.Place, error, "written");
         }
-        return new LinuxFileSink(at, write, partName, part, taken);
+        return new LinuxFileSink(at, write, partName, part, hold);
     }
 
     private static bool IsOwn(SafeFileHandle part) =>
@@ -91,32 +91,39 @@ internal sealed class LinuxFileSink : IFileSink
         }
     }
 
-    public void Cut(long length)
+    public void Cut(long length) => Do(() =>
     {
         Check(NativeFiles.SetLength(part, length));
         (Length, flushed) = (length, Math.Min(flushed, length));
-    }
+    });
 
     public int Read(long from, Span<byte> into) => NativeFiles.Read(part, from, into) is >= 0 and var got ? got : throw new IOException($"{at.Place} can't be read again: {Native.LastError()}.");
 
-    public void Write(long to, ReadOnlySpan<byte> bytes)
+    public void Write(long to, ReadOnlyMemory<byte> bytes) => Do(() =>
     {
-        Check(NativeFiles.Write(part, to, bytes));
+        Check(NativeFiles.Write(part, to, bytes.Span));
         Length = Math.Max(Length, to + bytes.Length);
         if (Length - flushed >= FlushEvery)
         {
             NativeFiles.BeginFlush(part, flushed, Length - flushed);
             flushed = Length;
         }
-    }
+    });
 
-    public void Skip(long to)
+    public void Skip(long to) => Do(() =>
     {
         Check(NativeFiles.SetLength(part, to));
         Length = to;
-    }
+    });
 
     public FileEntry End()
+    {
+        FileEntry? entry = null;
+        Do(() => entry = TakePlace());
+        return entry!;
+    }
+
+    private FileEntry TakePlace()
     {
         if (Length > Large)
         {
@@ -144,11 +151,11 @@ internal sealed class LinuxFileSink : IFileSink
         return at.Entries.ToEntry(write.Path.Last(), NativeFiles.LookAt(part).Stat);
     }
 
-    public void Drop()
+    public void Drop() => hold.TryDo(() =>
     {
         _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
         at.Ledger.Ended(PartPath);
-    }
+    });
 
     public void Dispose()
     {
@@ -161,7 +168,7 @@ internal sealed class LinuxFileSink : IFileSink
             }
         }
         part.Dispose();
-        taken.Dispose();
+        hold.Dispose();
         at.Folder.Dispose();
     }
 
@@ -216,6 +223,14 @@ internal sealed class LinuxFileSink : IFileSink
 
     /// <returns>Whether what made room lies in the trash.</returns>
     private bool Keep(byte[] called) => write.KeepsOld && at.Entries.Find(at.Folder, called) is { } old && at.Trash.Take(at.Folder, called, at.Place, old).Error == 0;
+
+    private void Do(Action act)
+    {
+        if (!hold.TryDo(act))
+        {
+            throw new IOException($"{write.Path} is being written by another transfer, which came later.");
+        }
+    }
 
     private void Check(int error)
     {

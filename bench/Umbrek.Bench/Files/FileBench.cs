@@ -10,7 +10,7 @@ using Umbrek.Simulation.Demo;
 
 namespace Umbrek.Bench.Files;
 
-/// <summary>Files of one host to the client, against the same bytes over the same TLS hops by programs that do nothing else.</summary>
+/// <summary>Files of one host to the client and back, against the same bytes over the same TLS hops by programs that do nothing else.</summary>
 public static class FileBench
 {
     private const int LargeBytes = 1 << 30;
@@ -24,6 +24,7 @@ public static class FileBench
         using var directory = new Scratch();
         var (there, here) = (Path.Combine(directory.Path, "there"), Path.Combine(directory.Path, "here"));
         Directory.CreateDirectory(Path.Combine(there, "small"));
+        Directory.CreateDirectory(Path.Combine(there, "put"));
         Directory.CreateDirectory(here);
         await WriteAsync(Path.Combine(there, "large"), LargeBytes);
         for (var i = 0; i < SmallFiles; i++)
@@ -60,6 +61,33 @@ public static class FileBench
             Directory.Delete(Path.Combine(here, "small"), recursive: true);
         }
         Figures.Line("20,000 files of 4 KiB", Figures.Median(ours), Figures.Median(theirs), "s", "under 1");
+        await SendAsync(host, there, here, relay, environment, Figures.Median(theirs));
+    }
+
+    /// <summary>The same bytes the other way.</summary>
+    private static async Task SendAsync(OneHost host, string there, string here, TwoServers relay, Dictionary<string, string> environment, double tar)
+    {
+        // Sent from where it was fetched from: what is read is in memory for both.
+        Task<double> SendOneAsync(string what) => OneHost.TimeAsync(ChildProgram.Find("umbrek"), ["send", host.Host.SystemName, Path.Combine(there, what), "--to", here], environment);
+        var (ours, theirs) = (new List<double>(), new List<double>());
+        var before = (Service: host.Service.Resident(), Agent: host.Agent.Resident());
+        for (var i = 0; i < Times; i++)
+        {
+            ours.Add(await SendOneAsync("large"));
+            File.Delete(Path.Combine(here, "large"));
+            theirs.Add(await OneHost.TimeAsync("curl", ["-fsSk", "-T", Path.Combine(there, "large"), relay.Address("put/large")], environment));
+            File.Delete(Path.Combine(there, "put", "large"));
+        }
+        Figures.Line("a file of 1 GiB, sent", Figures.Median(ours), Figures.Median(theirs), "s", "1.25");
+        Figures.Alone("  service: more resident after it", (host.Service.Resident() - before.Service) / 1e6, "MB", "under 64 MB");
+        Figures.Alone("  agent: more resident after it", (host.Agent.Resident() - before.Agent) / 1e6, "MB", "under 64 MB");
+        ours = [];
+        for (var i = 0; i < Times; i++)
+        {
+            ours.Add(await SendOneAsync("small"));
+            Directory.Delete(Path.Combine(here, "small"), recursive: true);
+        }
+        Figures.Line("20,000 files of 4 KiB, sent", Figures.Median(ours), tar, "s", "under 1");
     }
 
     private static async Task WriteAsync(string file, long bytes)
@@ -121,9 +149,9 @@ public static class FileBench
             await File.WriteAllTextAsync(configuration, $$"""
                 daemon off; pid {{directory.Path}}/nginx.pid; error_log {{directory.Path}}/nginx.log; worker_processes 2; user root;
                 events {}
-                http { access_log off; sendfile on; ssl_certificate {{certificate}}; ssl_certificate_key {{key}};
-                  server { listen 127.0.0.1:{{behind}} ssl; root {{root}}; }
-                  server { listen 127.0.0.1:{{port}} ssl; location / { proxy_pass https://127.0.0.1:{{behind}}; proxy_max_temp_file_size 0; } } }
+                http { access_log off; sendfile on; client_max_body_size 0; ssl_certificate {{certificate}}; ssl_certificate_key {{key}};
+                  server { listen 127.0.0.1:{{behind}} ssl; root {{root}}; location /put/ { dav_methods PUT; client_body_temp_path {{root}}/put; } }
+                  server { listen 127.0.0.1:{{port}} ssl; location / { proxy_pass https://127.0.0.1:{{behind}}; proxy_max_temp_file_size 0; proxy_request_buffering off; } } }
                 """);
             var nginx = Process.Start(new ProcessStartInfo("/usr/sbin/nginx", ["-c", configuration]))!;
             while (!File.Exists(Path.Combine(directory.Path, "nginx.pid")))

@@ -4,6 +4,7 @@ using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Core.Access;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Wire;
 using Umbrek.Wire.Links;
@@ -131,7 +132,7 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
     /// <summary>Looks once for somebody who tries a check, and does nothing about it.</summary>
     public async Task<ProbeReading> TryAsync(Probe probe, CancellationToken cancel) =>
         probe.Normalise(out var problem) is not { } usable ? ProbeReading.Unknown(problem)
-        : Forbids(usable.Needs) is { } forbidden ? ProbeReading.Unknown(forbidden)
+        : Forbids(usable) is { } forbidden ? ProbeReading.Unknown(forbidden)
         : Tame(await prober.LookAsync(null, usable, cancel).ConfigureAwait(false));
 
     /// <summary>Looks no more.</summary>
@@ -207,7 +208,7 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
 
     private async Task<ProbeReading> LookAsync(string check, Probe probe, CancellationToken stop)
     {
-        if (Forbids(probe.Needs) is { } forbidden)
+        if (Forbids(probe) is { } forbidden)
         {
             return ProbeReading.Unknown(forbidden);
         }
@@ -237,6 +238,11 @@ public sealed class ProbeRunner(StateDirectory state, IHostPlatform platform, Ho
         var done = Tame(await prober.HelpAsync(probe, stop).ConfigureAwait(false));
         Tell(check, $"{name}: {done.Says}", done.State != ProbeState.Well);
     }
+
+    private string? Forbids(Probe probe) =>
+        Forbids(probe.Needs) ?? (probe.Kind == ProbeKind.Log && rules.Side().InForce.FileRoots is { } roots && FileRoots.Find(roots, platform.Files(null).PlaceOf(new FileName(probe.Target))) is null
+            ? $"{probe.Target} does not lie in what this host lets technicians into: {FileRoots.Words(roots)}."
+            : null);
 
     /// <summary>Why the host's side is against an act that nobody is there to prove a key or to be asked for; null when it is not.</summary>
     private string? Forbids(HostAct? act)

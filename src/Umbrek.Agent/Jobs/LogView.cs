@@ -2,6 +2,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
 using Umbrek.Core.Access;
+using Umbrek.Core.Files;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire;
 using Umbrek.Wire.Jobs;
@@ -50,10 +51,17 @@ public sealed class LogView(IHostPlatform platform, ChannelGate gate, AgentLog l
 
     private async Task TellAsync(WordFrames<LogWord> frames, LogWish wish, CancellationToken gone)
     {
-        var reader = platform.Logs();
-        await frames.SendAsync(new LogWord(reader.Sources()), gone).ConfigureAwait(false);
+        var roots = gate.Policy.FileRoots;
+        var reader = platform.Logs(roots);
+        bool IsLetInto(string file) => roots is null || FileRoots.Find(roots, new FileName(file)) is not null;
+        var sources = reader.Sources();
+        await frames.SendAsync(new LogWord(sources with { Files = [.. sources.Files.Where(f => IsLetInto(f.Path))] }), gone).ConfigureAwait(false);
         try
         {
+            if (wish.File is { } file && !IsLetInto(file))
+            {
+                throw new IOException($"{file} does not lie in what this host lets technicians into: {FileRoots.Words(roots!)}.");
+            }
             await foreach (var lines in reader.ReadAsync(wish, gone).ConfigureAwait(false))
             {
                 // A technician who reads slowly holds the log back, and with it what reads it.

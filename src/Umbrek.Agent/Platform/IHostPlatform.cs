@@ -56,7 +56,8 @@ public interface IHostPlatform
     IServiceReader Services();
 
     /// <summary>Reads the logs of this host.</summary>
-    ILogReader Logs();
+    /// <param name="roots">Folders that technicians are let into to read files; null for everywhere. The journal is no file.</param>
+    ILogReader Logs(IReadOnlyList<string>? roots);
 
     /// <summary>The files of this host, to be looked at and read.</summary>
     /// <param name="roots">Folders that technicians are let into, with all below them; null for everywhere.</param>

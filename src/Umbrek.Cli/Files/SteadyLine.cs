@@ -21,9 +21,11 @@ internal sealed class SteadyLine(HostFilesDoor door, bool changes, TimeSpan pati
         var since = time.GetTimestamp();
         for (var attempt = 0; ; attempt++)
         {
+            var opened = false;
             try
             {
                 using var files = await door.OpenAsync(changes, cancel).ConfigureAwait(false);
+                opened = true;
                 await act(files).ConfigureAwait(false);
                 quiet();
                 return;
@@ -41,6 +43,8 @@ internal sealed class SteadyLine(HostFilesDoor door, bool changes, TimeSpan pati
                 {
                     throw new ClientException($"{e.Message} What has come is kept; the same command goes on from there.");
                 }
+                // Who can be reached is not waited for longer and longer.
+                attempt = opened ? 0 : attempt;
                 if (attempt == 0)
                 {
                     await Console.Error.WriteLineAsync($"{e.Message} Going on as soon as {door.Host.Label} can be reached again.").ConfigureAwait(false);

@@ -36,7 +36,7 @@ public sealed class FileService(SessionService sessions, ActingChannels channels
         await audit.AddAsync(
             new Caller(session.Technician, session.Address), $"file.{report.Deed.ToString().ToLowerInvariant()}", host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", CancellationToken.None,
             ("session", $"{session.Id}"), ("path", TerminalText.Line(report.Path.Text)), ("files", Number(report.Files)), ("bytes", report.Deed is FileDeed.Read or FileDeed.Write ? Number(report.Bytes) : null),
-            ("sha256", report.Sha256 is { } hash ? Convert.ToHexStringLower(hash) : null), ("to", report.To), ("problems", report.Problems > 0 ? Number(report.Problems) : null)).ConfigureAwait(false);
+            ("sha256", report.Sha256 is { } hash ? Convert.ToHexStringLower(hash) : null), ("to", report.To is { } to ? TerminalText.Line(to) : null), ("problems", report.Problems > 0 ? Number(report.Problems) : null)).ConfigureAwait(false);
     }
 
     private static string Number(long number) => number.ToString(CultureInfo.InvariantCulture);

@@ -14,7 +14,13 @@ namespace Umbrek.Service.Relay;
 /// </summary>
 public sealed class ChannelBroker(TimeProvider time)
 {
-    private const int Window = 16 * 1024;
+    /// <summary>What is carried at a time, of channels on which people type.</summary>
+    public const int SmallWindow = 16 * 1024;
+
+    /// <summary>The same of channels that move much.</summary>
+    public const int LargeWindow = 64 * 1024;
+
+    private const string Lost = "The other end went away.";
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
 
     private readonly ConcurrentDictionary<string, (Channel Channel, bool IsHost)> tickets = new();
@@ -22,13 +28,15 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <param name="used">Called with whatever goes over it.</param>
     /// <param name="over">Called once, when nobody comes to it any more.</param>
     /// <param name="tap">Sees what goes over it.</param>
-    private sealed class Channel(Action used, Action over, IChannelTap? tap, CancellationToken ended)
+    private sealed class Channel(Action used, Action over, IChannelTap? tap, int window, CancellationToken ended)
     {
         private int isOver;
 
         public CancellationToken Ended { get; } = ended;
 
         public IChannelTap? Tap { get; } = tap;
+
+        public int Window => window;
 
         public void Use() => used();
 
@@ -52,9 +60,10 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <param name="over">Called once it has ended, or nobody came to it in time.</param>
     /// <param name="ended">Ends the channel, with the session that it belongs to.</param>
     /// <param name="tap">Sees what goes over it; null where nobody looks.</param>
-    public (string Technician, string Host) Open(Action used, Action over, IChannelTap? tap, CancellationToken ended)
+    /// <param name="window">How many bytes are carried at a time, each way.</param>
+    public (string Technician, string Host) Open(Action used, Action over, IChannelTap? tap, int window, CancellationToken ended)
     {
-        var channel = new Channel(used, over, tap, ended);
+        var channel = new Channel(used, over, tap, window, ended);
         return (Give(channel, isHost: false), Give(channel, isHost: true));
     }
 
@@ -62,7 +71,7 @@ public sealed class ChannelBroker(TimeProvider time)
     /// <returns>The host's ticket; its socket, once it has come; and what lets it go.</returns>
     public (string Ticket, Task<WebSocket> Host, Action LetGo) OpenOwn(CancellationToken ended)
     {
-        var channel = new Channel(() => { }, () => { }, null, ended);
+        var channel = new Channel(() => { }, () => { }, null, SmallWindow, ended);
         channel.Met.SetResult();
         return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
     }
@@ -139,17 +148,23 @@ public sealed class ChannelBroker(TimeProvider time)
             await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
             await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
         }
+        else if (first.IsFaulted)
+        {
+            // One side is lost, and there is nobody for the other to say anything to: it learns that now.
+            await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, Lost).ConfigureAwait(false);
+            await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, Lost).ConfigureAwait(false);
+        }
         // Whoever ends first ends both; what the other still has to say it says now.
         over.CancelAfter(LastWords);
         await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-        var why = ended.IsCancellationRequested ? "The session has ended." : "The other end went away.";
+        var why = ended.IsCancellationRequested ? "The session has ended." : Lost;
         await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
         await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
     }
 
     private static async Task PumpAsync(WebSocket from, WebSocket to, bool isFromHost, Channel channel, CancellationToken over)
     {
-        var buffer = new byte[Window];
+        var buffer = new byte[channel.Window];
         while (true)
         {
             var got = await from.ReceiveAsync(buffer.AsMemory(), over).ConfigureAwait(false);

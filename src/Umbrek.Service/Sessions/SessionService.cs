@@ -219,7 +219,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             Interlocked.Decrement(ref session.Channels);
             _ = ForgetAsync(channelId);
         }
-        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, session.Over);
+        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, wish.Kind == ChannelKinds.Files ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,

@@ -74,7 +74,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public IServiceReader Services() => Kept;
 
-    public ILogReader Logs() => new SimulatedLogs(host, this, time);
+    public ILogReader Logs(IReadOnlyList<string>? roots) => new SimulatedLogs(host, this, time);
 
     private SimulatedDisk Disk => field ??= new(host, this, time);
 

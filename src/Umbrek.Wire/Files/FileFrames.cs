@@ -25,6 +25,9 @@ public sealed class FileFrames<TOut, TIn>(WebSocket socket, JsonTypeInfo<TOut> o
     private int start;
     private int end;
 
+    /// <summary>So much of a record of bytes has not come yet.</summary>
+    private int dataLeft;
+
     /// <summary>Why the channel was closed, when it was.</summary>
     public string? ClosedBecause => string.IsNullOrEmpty(socket.CloseStatusDescription) ? null : socket.CloseStatusDescription;
 
@@ -60,10 +63,15 @@ public sealed class FileFrames<TOut, TIn>(WebSocket socket, JsonTypeInfo<TOut> o
         await FlushAsync(cancel).ConfigureAwait(false);
     }
 
+    /// <summary>The next word, or the next bytes of a file: as many of them as have come, so that none are lost that came before a line breaks.</summary>
     /// <returns>Null when the other side closed the channel.</returns>
     /// <exception cref="InvalidDataException">What came is no record.</exception>
     public async ValueTask<FileMessage<TIn>?> ReceiveAsync(CancellationToken cancel)
     {
+        if (dataLeft > 0)
+        {
+            return await ReceiveDataAsync(cancel).ConfigureAwait(false);
+        }
         if (!await FillAsync(HeaderBytes, cancel).ConfigureAwait(false))
         {
             return null;
@@ -74,16 +82,18 @@ public sealed class FileFrames<TOut, TIn>(WebSocket socket, JsonTypeInfo<TOut> o
         {
             throw new InvalidDataException("what came is no word about files");
         }
+        if (kind == DataKind)
+        {
+            start += HeaderBytes;
+            dataLeft = (int)length;
+            return await ReceiveDataAsync(cancel).ConfigureAwait(false);
+        }
         if (!await FillAsync(HeaderBytes + (int)length, cancel).ConfigureAwait(false))
         {
             return null;
         }
         var record = incoming.AsMemory(start + HeaderBytes, (int)length);
         start += HeaderBytes + (int)length;
-        if (kind == DataKind)
-        {
-            return new FileMessage<TIn>(null, record);
-        }
         try
         {
             return new FileMessage<TIn>(JsonSerializer.Deserialize(record.Span, inType) ?? throw new InvalidDataException("a word is empty"), default);
@@ -92,6 +102,18 @@ public sealed class FileFrames<TOut, TIn>(WebSocket socket, JsonTypeInfo<TOut> o
         {
             throw new InvalidDataException("a word is malformed", e);
         }
+    }
+
+    private async ValueTask<FileMessage<TIn>?> ReceiveDataAsync(CancellationToken cancel)
+    {
+        if (dataLeft > 0 && !await FillAsync(1, cancel).ConfigureAwait(false))
+        {
+            return null;
+        }
+        var bytes = incoming.AsMemory(start, Math.Min(dataLeft, end - start));
+        start += bytes.Length;
+        dataLeft -= bytes.Length;
+        return new FileMessage<TIn>(null, bytes);
     }
 
     public async Task CloseAsync(CancellationToken cancel)

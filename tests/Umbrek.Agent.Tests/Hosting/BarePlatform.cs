@@ -40,7 +40,7 @@ internal class BarePlatform : IHostPlatform
 
     public IServiceReader Services() => throw new NotSupportedException();
 
-    public ILogReader Logs() => throw new NotSupportedException();
+    public ILogReader Logs(IReadOnlyList<string>? roots) => throw new NotSupportedException();
 
     public virtual IHostFiles Files(IReadOnlyList<string>? roots) => throw new NotSupportedException();
 

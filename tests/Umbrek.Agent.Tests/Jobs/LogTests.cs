@@ -44,6 +44,23 @@ public sealed class LogTests : IDisposable
     }
 
     [Fact]
+    public async Task Only_files_in_folders_that_technicians_are_let_into_are_read()
+    {
+        await File.WriteAllTextAsync(Log, "one\n");
+        Directory.CreateDirectory(directory.In("in"));
+        await File.WriteAllTextAsync(directory.In("in/log"), "two\n");
+        File.CreateSymbolicLink(directory.In("in/link"), Log);
+        File.CreateSymbolicLink(directory.In("in/up"), "..");
+        var logs = new LinuxLogs(TimeProvider.System, [directory.In("in")]);
+        async Task<string> WhyNotAsync(string file) => (await Should.ThrowAsync<IOException>(async () => await logs.ReadAsync(new LogWish(1, file), default).ToListAsync())).Message;
+        (await logs.ReadAsync(new LogWish(1, directory.In("in/log")), default).FirstAsync())[0].Text.ShouldBe("two");
+        foreach (var file in (string[])[Log, directory.In("in/link"), directory.In("in/up/" + Path.GetFileName(Log))])
+        {
+            (await WhyNotAsync(file)).ShouldContain("does not lie in what this host lets technicians into");
+        }
+    }
+
+    [Fact]
     public async Task Rubbish_and_lines_without_end_are_borne()
     {
         await File.WriteAllBytesAsync(Log, [.. Enumerable.Repeat((byte)'x', 300_000), (byte)'\n', 0xff, 0xfe, (byte)'a', (byte)'\r', (byte)'\n', (byte)'e', (byte)'n', (byte)'d']);

@@ -204,9 +204,11 @@ internal sealed class LinuxFileSink : IFileSink
         if (error == NativeFiles.NotPossible)
         {
             // A file system that knows no exchange: what makes room goes first where it is to be kept.
-            Keep(name);
-            error = NativeFiles.Rename(at.Folder, partName, at.Folder, name, 0);
-            Check(error);
+            if (write.KeepsOld && !Keep(name))
+            {
+                throw Unkept();
+            }
+            Check(NativeFiles.Rename(at.Folder, partName, at.Folder, name, 0));
             return;
         }
         Check(error);
@@ -215,14 +217,21 @@ internal sealed class LinuxFileSink : IFileSink
             Check(NativeFiles.Rename(at.Folder, partName, at.Folder, name, NativeFiles.Exchange));
             CheckOld(write, old with { Version = null });
         }
-        if (!Keep(partName))
+        if (!write.KeepsOld)
         {
             _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
         }
+        else if (!Keep(partName))
+        {
+            Check(NativeFiles.Rename(at.Folder, partName, at.Folder, name, NativeFiles.Exchange));
+            throw Unkept();
+        }
     }
 
+    private IOException Unkept() => new($"What {write.Path} is now can't be put into the trash, so it is left as it is. Free some space there, or delete it yourself first.");
+
     /// <returns>Whether what made room lies in the trash.</returns>
-    private bool Keep(byte[] called) => write.KeepsOld && at.Entries.Find(at.Folder, called) is { } old && at.Trash.Take(at.Folder, called, at.Place, old).Error == 0;
+    private bool Keep(byte[] called) => at.Entries.Find(at.Folder, called) is { } old && at.Trash.Take(at.Folder, called, at.Place, old).Error == 0;
 
     private void Do(Action act)
     {

@@ -6,7 +6,8 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>Logs of a Linux host: the journal where there is one, and text files.</summary>
-public sealed class LinuxLogs(TimeProvider time) : ILogReader
+/// <param name="roots">Folders that technicians are let into; null for everywhere.</param>
+public sealed class LinuxLogs(TimeProvider time, IReadOnlyList<string>? roots = null) : ILogReader
 {
     private const string Directory = "/var/log";
     private const int MostFiles = 200;
@@ -25,7 +26,7 @@ public sealed class LinuxLogs(TimeProvider time) : ILogReader
         return new LogSources(Journal.IsThere, [.. files]);
     }
 
-    public IAsyncEnumerable<IReadOnlyList<LogLine>> ReadAsync(LogWish wish, CancellationToken cancel) => wish.File is { } file ? new LogFileReader(file, time).ReadAsync(wish, cancel) : Journal.ReadAsync(wish, cancel);
+    public IAsyncEnumerable<IReadOnlyList<LogLine>> ReadAsync(LogWish wish, CancellationToken cancel) => wish.File is { } file ? new LogFileReader(file, new LinuxPlaces(roots), time).ReadAsync(wish, cancel) : Journal.ReadAsync(wish, cancel);
 
     /// <summary>Lines in portions that a message holds.</summary>
     internal static IEnumerable<IReadOnlyList<LogLine>> Portions(IEnumerable<LogLine> lines)

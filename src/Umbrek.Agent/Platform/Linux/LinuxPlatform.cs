@@ -66,7 +66,7 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public IServiceReader Services() => new LinuxServiceList();
 
-    public ILogReader Logs() => new LinuxLogs(TimeProvider.System);
+    public ILogReader Logs(IReadOnlyList<string>? roots) => new LinuxLogs(TimeProvider.System, roots);
 
     public IHostFiles Files(IReadOnlyList<string>? roots) => new LinuxFiles(roots);
 

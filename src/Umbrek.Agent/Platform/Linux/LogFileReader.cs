@@ -1,5 +1,6 @@
 using System.Runtime.CompilerServices;
 using System.Text;
+using Umbrek.Core.Files;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
 using Umbrek.Wire.Jobs;
@@ -7,7 +8,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>Reads a text file as a log: the newest lines that are wanted, then those that come. One that is begun anew (rotated, emptied) is read from its beginning.</summary>
-internal sealed class LogFileReader(string path, TimeProvider time)
+internal sealed class LogFileReader(string path, LinuxPlaces places, TimeProvider time)
 {
     /// <summary>Of a file that is larger only the end is looked at.</summary>
     private const long MostLooked = 64L << 20;
@@ -47,15 +48,7 @@ internal sealed class LogFileReader(string path, TimeProvider time)
     /// <returns>The file's first bytes: another file under the same name has others.</returns>
     private byte[] Check()
     {
-        if (!File.Exists(path))
-        {
-            throw new IOException(System.IO.Directory.Exists(path) ? $"{path} is a directory; name a file in it." : $"There is no file {path} on this host.");
-        }
-        if (!FileOwner.Of(path).IsRegular)
-        {
-            throw new IOException($"{path} is no file that could be read to an end.");
-        }
-        using var file = Open();
+        using var file = Open() ?? throw new IOException($"There is no file {path} on this host.");
         var head = HeadOf(file);
         return head.Contains((byte)0) ? throw new IOException($"{path} is no text.") : head;
     }
@@ -63,6 +56,11 @@ internal sealed class LogFileReader(string path, TimeProvider time)
     private List<LogLine> ReadWhatIsThere(LogWish wish, CancellationToken cancel)
     {
         using var file = Open();
+        if (file is null)
+        {
+            // Gone since it was looked at: what comes there is read from its beginning.
+            return [];
+        }
         at = Math.Max(0, file.Length - MostLooked);
         var skips = at > 0;
         var kept = new Queue<LogLine>();
@@ -88,12 +86,7 @@ internal sealed class LogFileReader(string path, TimeProvider time)
 
     private (byte[] Head, List<LogLine> Lines) ReadNew(byte[] head, LogFilter filter, CancellationToken cancel)
     {
-        FileStream file;
-        try
-        {
-            file = Open();
-        }
-        catch (Exception e) when (e is FileNotFoundException or DirectoryNotFoundException)
+        if (Open() is not { } file)
         {
             // It is being rotated; the next one is read from its beginning.
             (at, lastAt) = (0, null);
@@ -157,16 +150,22 @@ internal sealed class LogFileReader(string path, TimeProvider time)
         return line;
     }
 
-    private FileStream Open()
+    /// <returns>Null when there is none.</returns>
+    private FileStream? Open()
     {
-        try
+        // A pipe is opened without waiting for whoever writes into it, and is closed at once.
+        var (handle, error) = places.TryOpen(new FileName(path), NativeFiles.ReadOnly | NativeFiles.NonBlocking);
+        if (handle is null)
         {
-            return new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete, 1);
+            return error == NativeFiles.NotThere ? null : throw places.Trouble(new FileName(path), error);
         }
-        catch (UnauthorizedAccessException e)
+        var kind = LinuxEntries.KindOf(NativeFiles.LookAt(handle).Stat.Mode);
+        if (kind == FileKind.File)
         {
-            throw new IOException($"The agent may not read {path}.", e);
+            return new FileStream(handle, FileAccess.Read, 1);
         }
+        handle.Dispose();
+        throw new IOException(kind == FileKind.Folder ? $"{path} is a directory; name a file in it." : $"{path} is no file that could be read to an end.");
     }
 
     private static byte[] HeadOf(FileStream file)

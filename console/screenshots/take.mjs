@@ -89,12 +89,23 @@ await page.getByRole("button", { name: "What it needs, and its log" }).click();
 await page.getByText("Last lines of its log").waitFor();
 await shot("console-services.png");
 await bench("quay-ticket-03", "Files");
-await page.getByLabel("Folder").fill("/etc/kiosk");
-await page.getByLabel("Folder").press("Enter");
+await page.getByLabel("Folder", { exact: true }).fill("/etc/kiosk");
+await page.getByLabel("Folder", { exact: true }).press("Enter");
+await page.locator("input[type=file]:not([webkitdirectory])").setInputFiles(
+  ["winter-timetable.csv", "quay-plan.svg"].map((name, n) => ({
+    name,
+    mimeType: "text/plain",
+    buffer: Buffer.alloc(2100 + 700 * n, "Saltmarsh Quay;Ebb Island;pier 2\n"),
+  })),
+);
+await page.getByText("2 of 2 sent").waitFor();
+await page.getByRole("button", { name: "Change timetable.csv" }).click();
+await page.getByRole("menuitem", { name: "Delete, to the trash" }).click();
+await page.getByText("lies in the trash").waitFor();
 await page.getByRole("button", { name: "kiosk.conf", exact: true }).click();
-await page.getByText("printer = ticket-print").waitFor();
-await page.getByRole("button", { name: "Fetch timetable.csv" }).click();
-await page.getByText("as the host has read it").waitFor();
+await page.getByRole("button", { name: "Edit", exact: true }).click();
+await page.getByLabel(/^Text of/).press("End");
+await page.keyboard.type(" (and at night)");
 await shot("console-files.png");
 await page.evaluate(() => localStorage.removeItem("umbrek.bench"));
 

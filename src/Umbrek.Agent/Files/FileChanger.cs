@@ -15,6 +15,8 @@ public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges ch
     /// <summary>So many problems of one change are said one by one.</summary>
     private const int MostProblems = 200;
 
+    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
+
     private readonly FileIntake intake = new(frames, files, changes, count);
 
     /// <exception cref="IOException">What is in the way, for the technician.</exception>
@@ -151,8 +153,9 @@ public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges ch
         {
             if (done + failed > 0)
             {
-                // Told even if the technician has just gone.
-                await count.ChangedAsync(deed, place, to, done, failed, CancellationToken.None).ConfigureAwait(false);
+                // Told even if the technician has just gone, but for a service that has long been away.
+                using var limit = new CancellationTokenSource(LastWords);
+                await count.ChangedAsync(deed, place, to, done, failed, limit.Token).ConfigureAwait(false);
             }
         }
         await frames.WriteAsync(new FileWord(Count: done, Problem: failed > MostProblems ? $"{failed - MostProblems} more could not be changed." : null, Done: true), cancel).ConfigureAwait(false);

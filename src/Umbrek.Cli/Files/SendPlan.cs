@@ -83,10 +83,23 @@ internal sealed class SendPlan
             AddFile(group, path, target, existing);
             return;
         }
-        AddFolder(path, target);
-        foreach (var below in new DirectoryInfo(path).EnumerateFileSystemInfos("*", new EnumerationOptions { RecurseSubdirectories = false, AttributesToSkip = 0, IgnoreInaccessible = false }))
+        AddTree(group, new DirectoryInfo(path), target, existing);
+    }
+
+    /// <summary>A folder with all below it; what can't be looked at is said.</summary>
+    private void AddTree(SendGroup group, DirectoryInfo folder, FileName target, Existing? existing)
+    {
+        AddFolder(folder.FullName, target);
+        try
         {
-            AddBelow(group, below, target, existing);
+            foreach (var below in folder.EnumerateFileSystemInfos("*", new EnumerationOptions { AttributesToSkip = 0, IgnoreInaccessible = false }))
+            {
+                AddBelow(group, below, target, existing);
+            }
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            Problems.Add(e.Message);
         }
     }
 
@@ -117,18 +130,7 @@ internal sealed class SendPlan
         }
         else if (found is DirectoryInfo inner)
         {
-            AddFolder(inner.FullName, target);
-            try
-            {
-                foreach (var below in inner.EnumerateFileSystemInfos("*", new EnumerationOptions { AttributesToSkip = 0, IgnoreInaccessible = false }))
-                {
-                    AddBelow(group, below, target, existing);
-                }
-            }
-            catch (Exception e) when (e is IOException or UnauthorizedAccessException)
-            {
-                Problems.Add(e.Message);
-            }
+            AddTree(group, inner, target, existing);
         }
         else
         {

@@ -101,6 +101,7 @@ public sealed record FileChange(
         object?[] asked = [Folder, Link, Move, Delete, Erase, Restore, Empty, Set];
         return asked.Count(a => a is not null) != 1 ? "Ask for one change at a time: folder, link, move, delete, erase, restore, empty or set."
             : Move is { To: null } || Link is { Target: null } ? "Where to is missing."
+            : Link?.Target.ToBytes() is { } leads && (leads.Length is 0 or > FileName.MostBytes || leads.Contains((byte)0)) ? $"A link leads somewhere, in up to {FileName.MostBytes} bytes without a zero among them."
             : Set is { Mode: { } mode } && !IsMode(mode) ? "A mode is a number up to 0777."
             : Set is { Mode: null, Owner: null, Group: null, ChangedAt: null } ? "Say what to set: mode, owner, group or time."
             : Move?.To.CheckPath() ?? (Restore ?? Empty) switch

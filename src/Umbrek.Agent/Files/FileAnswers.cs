@@ -23,7 +23,7 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
                 changer?.Refused(ask);
                 throw new IOException(problem);
             }
-            if (changer is null ? ask is { Part: not null } or { Write: not null } or { Zeros: not null } or { End: not null } or { Change: not null } or { Trash: true } : ask is { Read: not null })
+            if (changer is null ? ask is { Part: not null } or { Write: not null } or { Zeros: not null } or { End: not null } or { Change: not null } or { Trash: true } : ask is { Read: not null } or { Search.Text: not null })
             {
                 throw new IOException(changer is null ? "This channel is for looking and reading; open one for changes." : "This channel is for changes; open another to read what is in files.");
             }
@@ -40,6 +40,9 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
                     break;
                 case { Read: { } read }:
                     await ReadAsync(read, cancel).ConfigureAwait(false);
+                    break;
+                case { Search: { } search }:
+                    await new FileSearcher(frames, files, count).AnswerAsync(search, cancel).ConfigureAwait(false);
                     break;
                 case { Transfer: { } of }:
                     await count.BeginAsync(of, files.PlaceOf(of), cancel).ConfigureAwait(false);

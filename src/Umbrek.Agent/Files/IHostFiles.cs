@@ -14,6 +14,9 @@ public interface IHostFiles
     /// <summary>Everything below a folder by its path from there, each folder before what it holds; links are not followed. What can't be looked at is said in its place.</summary>
     IEnumerable<FileFound> Walk(FileName path);
 
+    /// <summary>From here on the thread that calls gives way to whatever else this host does, with processor and disk.</summary>
+    void GiveWay();
+
     /// <summary>Where a path leads, all links on the way followed; the path itself where there is nothing.</summary>
     FileName PlaceOf(FileName path);
 

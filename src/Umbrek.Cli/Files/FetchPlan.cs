@@ -67,6 +67,23 @@ internal sealed class FetchPlan
         return plan;
     }
 
+    /// <summary>Files that were found somewhere, each below a folder here as it lies on the host.</summary>
+    /// <param name="group">Below which they were found.</param>
+    public static FetchPlan Of(FileName group, IEnumerable<FileEntry> found, string folder, Existing? existing)
+    {
+        var plan = new FetchPlan();
+        var items = new FetchGroup(group, []);
+        plan.Groups.Add(items);
+        foreach (var entry in found.Where(e => e.Kind == FileKind.File))
+        {
+            var path = group.In(entry.Name);
+            var target = LocalName.Under(folder, FileName.Of(path.ToBytes().AsSpan().TrimStart((byte)'/')));
+            Directory.CreateDirectory(Path.GetDirectoryName(target)!);
+            plan.AddFile(items, new FetchItem(path, entry, target), existing);
+        }
+        return plan;
+    }
+
     private async Task AddAsync(HostFiles files, FileName path, string folder, FileName name, Existing? existing, CancellationToken cancel)
     {
         var entry = await files.LookAsync(path, cancel).ConfigureAwait(false);

@@ -50,6 +50,11 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         }
     }
 
+    public void GiveWay()
+    {
+        // A made-up computer has nothing else to do.
+    }
+
     public IFileSource Open(FileName path)
     {
         lock (disk.Guard)

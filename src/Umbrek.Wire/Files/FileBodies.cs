@@ -25,13 +25,14 @@ public sealed record FilesOrder(FilesWish Wish, SealedOrder? Sealed = null);
 /// <param name="Read">A file's content.</param>
 /// <param name="Transfer">Files that are read or written from here on belong to one transfer, of what is under this path; that is how the service remembers it.</param>
 /// <param name="Trash">What was deleted and can be put back.</param>
+/// <param name="Search">What is to be found below a folder: told as it is found, until all is looked at or the channel is left.</param>
 /// <param name="Part">How much of a file that was being written is there.</param>
 /// <param name="Write">A file that is put there: its bytes follow, and then its end. Its answer comes with the end, or before where nothing can come of it.</param>
 /// <param name="Zeros">So many bytes of it that are zero are left out here.</param>
 /// <param name="End">The end of it.</param>
 /// <param name="Change">Something is made, moved, deleted or set.</param>
 public sealed record FileAsk(
-    FileName? Look = null, FileName? List = null, FileName? Walk = null, FileRead? Read = null, FileName? Transfer = null, bool Trash = false,
+    FileName? Look = null, FileName? List = null, FileName? Walk = null, FileRead? Read = null, FileName? Transfer = null, bool Trash = false, FileSearch? Search = null,
     FilePart? Part = null, FileWrite? Write = null, long? Zeros = null, FileEnd? End = null, FileChange? Change = null)
 {
     public const int MaxBytes = 32 * 1024;
@@ -39,14 +40,15 @@ public sealed record FileAsk(
     /// <returns>What is wrong with it, or null.</returns>
     public string? Check()
     {
-        object?[] asked = [Look, List, Walk, Read, Transfer, Trash ? this : null, Part, Write, Zeros, End, Change];
+        object?[] asked = [Look, List, Walk, Read, Transfer, Trash ? this : null, Search, Part, Write, Zeros, End, Change];
         return asked.Count(a => a is not null) != 1
-            ? "Ask for one thing at a time: look, list, walk, read, transfer, trash, part, write, zeros, end or change."
+            ? "Ask for one thing at a time: look, list, walk, read, transfer, trash, search, part, write, zeros, end or change."
             : Read is { From: < 0 } or { Most: < 0 } ? "No file is read from before its beginning."
             : Write is { From: < 0 } or { Bytes: < 0 } || Write?.From > Write?.Bytes ? "No file is written from before its beginning or behind its end."
             : Zeros is <= 0 ? "A hole has a length."
             : Write is { Version: null or { Length: 0 or > FilePart.MaxVersion } } or { Expects.Length: > FilePart.MaxVersion } || Part is { Version: null or { Length: 0 or > FilePart.MaxVersion } } ? $"A version is a word of up to {FilePart.MaxVersion} letters."
             : Write is { Mode: { } mode } && !FileChange.IsMode(mode) ? "A mode is a number up to 0777."
+            : Search is not null ? Search.Check()
             : Change is not null ? Change.Check() : (Look ?? List ?? Walk ?? Read?.Path ?? Transfer ?? Part?.Path ?? Write?.Path)?.CheckPath();
     }
 }
@@ -142,6 +144,7 @@ public sealed record FileWord(
 public enum FileDeed
 {
     Read,
+    Search,
     Write,
     Folder,
     Link,

@@ -82,68 +82,13 @@ public sealed class FetchTests : FileStory
     }
 
     [Fact]
-    public async Task A_line_that_is_cut_at_two_hundred_places_brings_the_file_whole()
-    {
-        var bytes = RandomNumberGenerator.GetBytes(24_000_000);
-        await File.WriteAllBytesAsync(On("large"), bytes);
-        var (seed, cuts) = (Environment.TickCount, 200);
-        var random = new Random(seed);
-        // What opens a line takes some thousand bytes; some are cut before it is open, most in the middle of the file.
-        await using var proxy = new CuttingProxy(World.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue);
-        var (status, stdout, stderr) = await ThroughAsync(proxy, "fetch", Host, On("large"), "--to", World.In("here"));
-        status.ShouldBe(0, $"{stderr} (seed {seed})");
-        stdout.ShouldContain("as the host has read it");
-        proxy.Cuts.ShouldBeGreaterThanOrEqualTo(100, $"seed {seed}");
-        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue($"seed {seed}");
-        Directory.GetFileSystemEntries(World.In("here")).ShouldBe([Here("large")]);
-    }
+    public Task A_line_that_is_cut_at_two_hundred_places_brings_the_file_whole() => ArrivesOverCutsAsync("fetch", On("large"), World.In("here"), "as the host has read it");
 
     [Theory]
     [InlineData("service")]
     [InlineData("agent")]
     [InlineData("client")]
-    public async Task Whichever_is_killed_in_the_middle_the_file_arrives_whole(string which)
-    {
-        var bytes = RandomNumberGenerator.GetBytes(12_000_000);
-        await File.WriteAllBytesAsync(On("large"), bytes);
-        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 5_000_000);
-        await SignInAsync(proxy);
-        var fetching = TestPrograms.Start("umbrek", ["fetch", Host, On("large"), "--to", World.In("here")], HomeOf(proxy));
-        await using (fetching)
-        {
-            await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
-            switch (which)
-            {
-                case "service":
-                    await World.Service.KillAsync();
-                    await World.StartServiceAsync();
-                    break;
-                case "agent":
-                    await Agent.KillAsync();
-                    World.StartAgent(Host);
-                    break;
-                default:
-                    await Wait.UntilAsync(() => Directory.GetFiles(World.In("here"), ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be here");
-                    await fetching.KillAsync();
-                    break;
-            }
-            proxy.Release();
-            if (which == "client")
-            {
-                var before = proxy.Passed;
-                var (status, _, stderr) = await TestPrograms.RunAsync("umbrek", ["fetch", Host, On("large"), "--to", World.In("here")], null, HomeOf(proxy));
-                status.ShouldBe(0, stderr);
-                (proxy.Passed - before).ShouldBeLessThan(10_000_000);
-            }
-            else
-            {
-                await Wait.UntilAsync(() => fetching.HasExited, "the fetch to end", 120);
-                fetching.ExitCode.ShouldBe(0, string.Join('\n', fetching.Lines));
-            }
-        }
-        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(Here("large")), bytes).ShouldBeTrue();
-        Directory.GetFileSystemEntries(World.In("here")).ShouldBe([Here("large")]);
-    }
+    public Task Whichever_is_killed_in_the_middle_the_file_arrives_whole(string which) => ArrivesThoughKilledAsync(which, "fetch", On("large"), World.In("here"));
 
     [Theory]
     [InlineData("session")]

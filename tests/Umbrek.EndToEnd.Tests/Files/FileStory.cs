@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
 
@@ -37,6 +38,74 @@ public abstract class FileStory : IAsyncLifetime
         status.ShouldBe(0, stderr);
     }
 
+    /// <summary>A file arrives whole over a line that is cut at two hundred places, most of them in its middle.</summary>
+    /// <param name="verb">The command that moves it.</param>
+    /// <param name="folder">Where it comes to lie, alone.</param>
+    /// <param name="said">What the command says then.</param>
+    protected async Task ArrivesOverCutsAsync(string verb, string source, string folder, string said)
+    {
+        var bytes = RandomNumberGenerator.GetBytes(24_000_000);
+        await File.WriteAllBytesAsync(source, bytes);
+        var (seed, cuts) = (Environment.TickCount, 200);
+        var random = new Random(seed);
+        // What opens a line takes some thousand bytes, so some are cut before it is open.
+        await using var proxy = new CuttingProxy(World.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue, countsThere: verb == "send");
+        await SignInAsync(proxy);
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", [verb, Host, source, "--to", folder], null, HomeOf(proxy));
+        status.ShouldBe(0, $"{stderr} (seed {seed})");
+        stdout.ShouldContain(said);
+        proxy.Cuts.ShouldBeGreaterThanOrEqualTo(100, $"seed {seed}");
+        await IsWholeAsync(bytes, source, folder);
+    }
+
+    /// <summary>A file arrives whole though the service, the agent or the client is killed in the middle of it.</summary>
+    protected async Task ArrivesThoughKilledAsync(string which, string verb, string source, string folder)
+    {
+        var bytes = RandomNumberGenerator.GetBytes(12_000_000);
+        await File.WriteAllBytesAsync(source, bytes);
+        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 5_000_000, countsThere: verb == "send");
+        await SignInAsync(proxy);
+        string[] command = [verb, Host, source, "--to", folder];
+        await using var moving = TestPrograms.Start("umbrek", command, HomeOf(proxy));
+        await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
+        await Wait.UntilAsync(() => Directory.GetFiles(folder, ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be there");
+        switch (which)
+        {
+            case "service":
+                await World.Service.KillAsync();
+                await World.StartServiceAsync();
+                break;
+            case "agent":
+                await Agent.KillAsync();
+                World.StartAgent(Host);
+                break;
+            default:
+                await moving.KillAsync();
+                break;
+        }
+        proxy.Release();
+        if (which == "client")
+        {
+            var before = proxy.Passed;
+            var (status, _, stderr) = await TestPrograms.RunAsync("umbrek", command, null, HomeOf(proxy));
+            status.ShouldBe(0, stderr);
+            (proxy.Passed - before).ShouldBeLessThan(10_000_000);
+        }
+        else
+        {
+            await Wait.UntilAsync(() => moving.HasExited, "the transfer to end", 120);
+            moving.ExitCode.ShouldBe(0, string.Join('\n', moving.Lines));
+        }
+        await IsWholeAsync(bytes, source, folder);
+    }
+
+    private static async Task IsWholeAsync(byte[] bytes, string source, string folder)
+    {
+        var file = Path.Combine(folder, Path.GetFileName(source));
+        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(file), bytes).ShouldBeTrue();
+        Directory.GetFileSystemEntries(folder).ShouldBe([file]);
+    }
+
     private protected Dictionary<string, string> HomeOf(CuttingProxy proxy) => new() { ["UMBREK_HOME"] = World.In($"client of {proxy.Port}") };
 
     private protected async Task SignInAsync(CuttingProxy proxy)
@@ -50,11 +119,5 @@ public abstract class FileStory : IAsyncLifetime
             await File.WriteAllTextAsync(copy, (await File.ReadAllTextAsync(file)).Replace($":{World.Address.Port}", $":{proxy.Port}", StringComparison.Ordinal));
             File.SetUnixFileMode(copy, File.GetUnixFileMode(file));
         }
-    }
-
-    private protected async Task<(int Status, string Stdout, string Stderr)> ThroughAsync(CuttingProxy proxy, params string[] arguments)
-    {
-        await SignInAsync(proxy);
-        return await TestPrograms.RunAsync("umbrek", arguments, null, HomeOf(proxy));
     }
 }

@@ -1,5 +1,3 @@
-using System.Security.Cryptography;
-using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
 
 namespace Umbrek.EndToEnd.Tests.Files;
@@ -69,68 +67,13 @@ public sealed class SendTests : FileStory
     }
 
     [Fact]
-    public async Task A_line_that_is_cut_at_two_hundred_places_brings_the_file_there_whole()
-    {
-        var bytes = RandomNumberGenerator.GetBytes(24_000_000);
-        await File.WriteAllBytesAsync(Here("large"), bytes);
-        var (seed, cuts) = (Environment.TickCount, 200);
-        var random = new Random(seed);
-        await using var proxy = new CuttingProxy(World.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue, countsThere: true);
-        var (status, stdout, stderr) = await ThroughAsync(proxy, "send", Host, Here("large"), "--to", World.In("host"));
-        status.ShouldBe(0, $"{stderr} (seed {seed})");
-        stdout.ShouldContain("there as it was read here");
-        proxy.Cuts.ShouldBeGreaterThanOrEqualTo(100, $"seed {seed}");
-        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(On("large")), bytes).ShouldBeTrue($"seed {seed}");
-        Directory.GetFileSystemEntries(World.In("host")).ShouldBe([On("large")]);
-    }
+    public Task A_line_that_is_cut_at_two_hundred_places_brings_the_file_there_whole() => ArrivesOverCutsAsync("send", Here("large"), World.In("host"), "there as it was read here");
 
     [Theory]
     [InlineData("service")]
     [InlineData("agent")]
     [InlineData("client")]
-    public async Task Whichever_is_killed_in_the_middle_the_file_arrives_whole(string which)
-    {
-        var bytes = RandomNumberGenerator.GetBytes(12_000_000);
-        await File.WriteAllBytesAsync(Here("large"), bytes);
-        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 5_000_000, countsThere: true);
-        await SignInAsync(proxy);
-        string[] command = ["send", Host, Here("large"), "--to", World.In("host")];
-        var sending = TestPrograms.Start("umbrek", command, HomeOf(proxy));
-        await using (sending)
-        {
-            await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
-            await Wait.UntilAsync(() => Directory.GetFiles(World.In("host"), ".large.*.part") is [var part] && new FileInfo(part).Length > 4_000_000, "what was passed on to be there");
-            switch (which)
-            {
-                case "service":
-                    await World.Service.KillAsync();
-                    await World.StartServiceAsync();
-                    break;
-                case "agent":
-                    await Agent.KillAsync();
-                    World.StartAgent(Host);
-                    break;
-                default:
-                    await sending.KillAsync();
-                    break;
-            }
-            proxy.Release();
-            if (which == "client")
-            {
-                var before = proxy.Passed;
-                var (status, _, stderr) = await TestPrograms.RunAsync("umbrek", command, null, HomeOf(proxy));
-                status.ShouldBe(0, stderr);
-                (proxy.Passed - before).ShouldBeLessThan(10_000_000);
-            }
-            else
-            {
-                await Wait.UntilAsync(() => sending.HasExited, "the sending to end", 120);
-                sending.ExitCode.ShouldBe(0, string.Join('\n', sending.Lines));
-            }
-        }
-        Enumerable.SequenceEqual(await File.ReadAllBytesAsync(On("large")), bytes).ShouldBeTrue();
-        Directory.GetFileSystemEntries(World.In("host")).ShouldBe([On("large")]);
-    }
+    public Task Whichever_is_killed_in_the_middle_the_file_arrives_whole(string which) => ArrivesThoughKilledAsync(which, "send", Here("large"), World.In("host"));
 
     [Fact]
     public async Task Files_are_made_moved_deleted_put_back_set_and_edited()
@@ -172,6 +115,31 @@ public sealed class SendTests : FileStory
         (await FileAsync("trash", Host, "--empty", "--yes")).Stdout.ShouldContain("deleted for good");
         (await FileAsync("trash", Host)).Stdout.ShouldBe($"The trash of {Host} is empty.\n");
         (await World.ClientAsync(null, "audit", "list", "--action", "file")).Stdout.ShouldContain("file.restore");
+    }
+
+    [Fact]
+    public async Task Files_are_looked_for_on_many_hosts_and_brought_here()
+    {
+        await World.JoinAsync("creamery-office-01");
+        await ShellAsync($"cd {World.In("host")}; mkdir -p a/b; printf 'rennet 3 g\n' >a/b/plan.TXT; head -c 200000 /dev/urandom >a/large.bin; printf none >a/other.txt; touch -d '3 days ago' a/other.txt");
+        var (status, stdout, stderr) = await World.ClientAsync(null, "file", "search", "--on", "all", "--in", World.In("host"), "--name", "*.txt");
+        (status, stderr).ShouldBe((0, "4 were found on 2 of 2 hosts.
+"));
+        stdout.Split('
+', StringSplitOptions.RemoveEmptyEntries).Count(l => l.EndsWith(On("a/b/plan.TXT"), StringComparison.Ordinal)).ShouldBe(2);
+        (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", World.In("host"), "--larger", "100KiB", "--output", "csv")).Stdout.ShouldContain($"{Host},{On("a/large.bin")},file,200000,");
+        (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", World.In("host"), "--newer", "1d", "--kind", "file", "--output", "json")).Stdout.ShouldNotContain("other.txt");
+        (_, _, stderr) = await World.ClientAsync(null, "file", "search", "--on", "all", "--in", World.In("host"), "--text", "Rennet", "--fetch-to", Here("found"));
+        stderr.ShouldBe("2 were found on 2 of 2 hosts; 2 came here.
+");
+        (await File.ReadAllTextAsync(Path.Combine(Here("found"), "creamery-office-01") + On("a/b/plan.TXT"))).ShouldBe("rennet 3 g
+");
+        (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", On("none"))).Stderr.ShouldContain($"{Host}: There is no {On("none")} on this host.");
+        (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", "srv")).Stderr.ShouldContain("no whole path");
+        (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", "/", "--larger", "much")).Stderr.ShouldContain("is no size");
+        (await World.ClientAsync(null, "file", "search", "--on", "tagged none", "--in", "/")).ShouldBe((4, "", "No host is selected.
+"));
+        await Wait.UntilAsync(async () => (await World.ClientAsync(null, "audit", "list", "--action", "file.search")).Stdout.Contains("with 'Rennet' in it", StringComparison.Ordinal), "the hosts to say what was looked for");
     }
 
     [Fact]

@@ -58,13 +58,15 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
             yield break;
         }
         using var folder = places.Open(path, NativeFiles.DirectoryOnly);
-        foreach (var found in Walk(folder, null, 0))
+        foreach (var found in Walk(folder, null, 0, NativeFiles.IsMadeUp(folder)))
         {
             yield return found;
         }
     }
 
     public FileName PlaceOf(FileName path) => places.PlaceOf(path);
+
+    public void GiveWay() => NativeFiles.GiveWay();
 
     public IFileSource Open(FileName path)
     {
@@ -94,7 +96,8 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
         }
     }
 
-    private IEnumerable<FileFound> Walk(SafeFileHandle folder, FileName? at, int depth)
+    /// <param name="isMadeUp">It was asked for what the system says of itself.</param>
+    private IEnumerable<FileFound> Walk(SafeFileHandle folder, FileName? at, int depth, bool isMadeUp)
     {
         foreach (var name in LinuxEntries.Names(folder))
         {
@@ -116,7 +119,12 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
             }
             using (inner)
             {
-                foreach (var found in Walk(inner, below, depth + 1))
+                if (!isMadeUp && NativeFiles.IsMadeUp(inner))
+                {
+                    yield return new FileFound(below, null, $"{below} is what the system says of itself, and is passed over; name it, or a folder in it, to see it.");
+                    continue;
+                }
+                foreach (var found in Walk(inner, below, depth + 1, isMadeUp))
                 {
                     yield return found;
                 }

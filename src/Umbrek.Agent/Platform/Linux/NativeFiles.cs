@@ -95,6 +95,32 @@ internal static unsafe partial class NativeFiles
     [LibraryImport("libc", EntryPoint = "sync_file_range", SetLastError = true)]
     private static partial int SyncRange(int descriptor, long from, long bytes, uint flags);
 
+    [LibraryImport("libc", EntryPoint = "fstatfs", SetLastError = true)]
+    private static partial int StatFileSystem(int descriptor, long* buffer);
+
+    [LibraryImport("libc", EntryPoint = "syscall", SetLastError = true)]
+    private static partial nint SetDiskPriority(long call, int which, int who, int priority);
+
+    /// <summary>File systems that hold nothing but what the kernel says: proc, sysfs, devpts, cgroup2, cgroup, debugfs, tracefs, securityfs, bpf, pstore, configfs, mqueue (linux/magic.h).</summary>
+    private static readonly HashSet<long> MadeUp = [0x9fa0, 0x62656572, 0x1cd1, 0x63677270, 0x27e0eb, 0x64626720, 0x74726163, 0x73636673, 0xcafe4a11, 0x6165676c, 0x62656570, 0x19800202];
+
+    /// <summary>Whether a folder lies on a file system that holds no files, but what the kernel says.</summary>
+    public static bool IsMadeUp(SafeFileHandle folder)
+    {
+        // struct statfs has 120 bytes on 64-bit Linux, and begins with the file system's number.
+        var buffer = stackalloc long[32];
+        return StatFileSystem(Number(folder), buffer) == 0 && MadeUp.Contains(*buffer);
+    }
+
+    /// <summary>The thread that calls gives way: lowest priority (setpriority(2)), and the disk when nobody else wants it (ioprio_set(2), idle class).</summary>
+    public static void GiveWay()
+    {
+        const int idle = 3 << 13;
+        var call = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 30 : 251;
+        _ = Native.SetPriority(0, 0, 19);
+        _ = SetDiskPriority(call, 1, 0, idle);
+    }
+
     /// <summary>What statx(2) says: struct statx is alike on every architecture.</summary>
     public readonly record struct Stat(ushort Mode, uint User, uint Group, ulong Inode, long Bytes, long Seconds, uint Nanoseconds, ulong Device, uint Links);
 

@@ -248,7 +248,8 @@ public sealed class VaultTests
             var (row, _) = await vault.KeyOfAsync(db, agent.Id, default);
             await vault.ProposeAsync(db, row, agent.Id, Encoding.UTF8.GetBytes(Key), "Ines Okafor", default);
         }
-        (await AccessKeyTests.RunAsync(service, new NewJob("quay-ticket-01", Uname, UsesVault: true))).State.ShouldBe(RunState.Succeeded);
+        var run = await AccessKeyTests.RunAsync(service, new NewJob("quay-ticket-01", Uname, UsesVault: true));
+        run.State.ShouldBe(RunState.Succeeded, run.Reason);
         var secret = (await service.Api.GetAsync("secrets", WireJson.Default.PageSecretInfo, default)).Items.Single();
         (await RevealAsync(service.Api, secret.Id, "which counts")).ShouldBe(new RevealedSecret(Key, null, 2));
     }

@@ -123,22 +123,17 @@ public sealed class SendTests : FileStory
         await World.JoinAsync("creamery-office-01");
         await ShellAsync($"cd {World.In("host")}; mkdir -p a/b; printf 'rennet 3 g\n' >a/b/plan.TXT; head -c 200000 /dev/urandom >a/large.bin; printf none >a/other.txt; touch -d '3 days ago' a/other.txt");
         var (status, stdout, stderr) = await World.ClientAsync(null, "file", "search", "--on", "all", "--in", World.In("host"), "--name", "*.txt");
-        (status, stderr).ShouldBe((0, "4 were found on 2 of 2 hosts.
-"));
-        stdout.Split('
-', StringSplitOptions.RemoveEmptyEntries).Count(l => l.EndsWith(On("a/b/plan.TXT"), StringComparison.Ordinal)).ShouldBe(2);
+        (status, stderr).ShouldBe((0, "4 were found on 2 of 2 hosts.\n"));
+        stdout.Split('\n', StringSplitOptions.RemoveEmptyEntries).Count(l => l.EndsWith(On("a/b/plan.TXT"), StringComparison.Ordinal)).ShouldBe(2);
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", World.In("host"), "--larger", "100KiB", "--output", "csv")).Stdout.ShouldContain($"{Host},{On("a/large.bin")},file,200000,");
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", World.In("host"), "--newer", "1d", "--kind", "file", "--output", "json")).Stdout.ShouldNotContain("other.txt");
         (_, _, stderr) = await World.ClientAsync(null, "file", "search", "--on", "all", "--in", World.In("host"), "--text", "Rennet", "--fetch-to", Here("found"));
-        stderr.ShouldBe("2 were found on 2 of 2 hosts; 2 came here.
-");
-        (await File.ReadAllTextAsync(Path.Combine(Here("found"), "creamery-office-01") + On("a/b/plan.TXT"))).ShouldBe("rennet 3 g
-");
+        stderr.ShouldBe("2 were found on 2 of 2 hosts; 2 came here.\n");
+        (await File.ReadAllTextAsync(Path.Combine(Here("found"), "creamery-office-01") + On("a/b/plan.TXT"))).ShouldBe("rennet 3 g\n");
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", On("none"))).Stderr.ShouldContain($"{Host}: There is no {On("none")} on this host.");
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", "srv")).Stderr.ShouldContain("no whole path");
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", "/", "--larger", "much")).Stderr.ShouldContain("is no size");
-        (await World.ClientAsync(null, "file", "search", "--on", "tagged none", "--in", "/")).ShouldBe((4, "", "No host is selected.
-"));
+        (await World.ClientAsync(null, "file", "search", "--on", "tagged none", "--in", "/")).ShouldBe((4, "", "No host is selected.\n"));
         await Wait.UntilAsync(async () => (await World.ClientAsync(null, "audit", "list", "--action", "file.search")).Stdout.Contains("with 'Rennet' in it", StringComparison.Ordinal), "the hosts to say what was looked for");
     }
 

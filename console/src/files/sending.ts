@@ -182,7 +182,8 @@ export class SendQueue {
     const changedAt = new Date(file.lastModified).toISOString();
     this.#marks = [];
     this.#change(row.at.id, { state: "going", note: undefined, there: 0 });
-    if (row.ended) {
+    // What is replaced may have been as large and as old: then it is sent again.
+    if (row.ended && !replaces) {
       const there = await files.look(path).catch(() => undefined);
       if (there?.entry?.bytes === file.size && Date.parse(there.entry.changedAt) === file.lastModified) {
         this.#done(row);

@@ -55,6 +55,11 @@ public sealed class FileSearcher(Frames frames, IHostFiles files, TransferCount 
                 }
                 await frames.FlushAsync(cancel).ConfigureAwait(false);
             }
+            if (found < MostFound)
+            {
+                // It has ended by itself; if it broke, the answer is not whole.
+                await looking.ConfigureAwait(false);
+            }
         }
         finally
         {

@@ -122,10 +122,10 @@ internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendA
         {
             return;
         }
-        if (item.Sha256 is not null && (await line.AnswerAsync(new FileAsk(Look: item.Target), cancel).ConfigureAwait(false)).Entry is { } there && there.Bytes == item.Bytes && there.ChangedAt == item.ChangedAt)
+        if (item.Sha256 is not null && (await line.AnswerAsync(new FileAsk(Look: item.Target), cancel).ConfigureAwait(false)).Entry is { } there && there.Bytes == item.Bytes && there.ChangedAt == item.ChangedAt && there.Version != item.OldVersion)
         {
             // It took its place, and the word for it was lost with the line: no other file is given a name unless it is what was sent.
-            item.IsDone = true;
+            (item.IsDone, item.IsThere) = (true, true);
             return;
         }
         var from = item.Bytes > Small && !item.WasTried ? Math.Min((await line.AnswerAsync(new FileAsk(Part: new FilePart(item.Target, item.Version)), cancel).ConfigureAwait(false)).From ?? 0, item.Bytes) : 0;
@@ -221,7 +221,7 @@ internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendA
                 Problems.Add(problem);
                 break;
             default:
-                item.IsDone = true;
+                (item.IsDone, item.IsThere) = (true, true);
                 break;
         }
         return Task.CompletedTask;

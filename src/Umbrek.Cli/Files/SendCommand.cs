@@ -85,7 +85,7 @@ public static class SendCommand
 
     private static void Tell(ClientContext client, ParseResult parsed, SendPlan plan, TimeSpan took, string host, bool reads)
     {
-        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.Sha256 is not null).Select(i => new SentFile(reads ? FromInput : i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
+        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.IsThere && i.Sha256 is not null).Select(i => new SentFile(reads ? FromInput : i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
         if (client.Format(parsed) != OutputFormat.Table)
         {
             Listing.Print(client.Format(parsed), sent, SendJson.Default.ListSentFile, "", new("File", f => f.File), new("Path", f => f.Path), new("Bytes", f => $"{f.Bytes}"), new("Sha256", f => f.Sha256));

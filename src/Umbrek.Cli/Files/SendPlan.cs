@@ -12,7 +12,13 @@ internal sealed record SendItem(string File, FileName Target, long Bytes, DateTi
 {
     public bool Replaces { get; init; }
 
+    /// <summary>Of what makes room: the host's word for which one it is.</summary>
+    public string? OldVersion { get; init; }
+
     public bool IsDone { get; set; }
+
+    /// <summary>It is there, and is what was sent.</summary>
+    public bool IsThere { get; set; }
 
     public bool WasTried { get; set; }
 
@@ -208,7 +214,7 @@ internal sealed class SendPlan
                 throw new ClientException($"{item.Target} is on the host already, and is another one ({Units.Bytes(old.Bytes)}, changed {old.ChangedAt.UtcDateTime:yyyy-MM-dd HH:mm}). Say --existing keep, replace, replace-older or rename. Nothing was sent.", ExitCodes.WrongUse);
             case Existing.Replace:
             case Existing.ReplaceOlder when old.ChangedAt < item.ChangedAt:
-                group.Items.Add(item with { Replaces = true });
+                group.Items.Add(item with { Replaces = true, OldVersion = old.Version });
                 break;
             case Existing.Rename:
                 group.Items.Add(item with { Target = Free(item.Target) });

@@ -153,7 +153,11 @@ internal sealed class LinuxFileSink : IFileSink
 
     public void Drop() => hold.TryDo(() =>
     {
-        _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
+        // What changed places with it and could not be put back is somebody's, and stays.
+        if (NativeFiles.LookAt(at.Folder, partName) is { Error: 0 } there && there.Stat.Inode == NativeFiles.LookAt(part).Stat.Inode)
+        {
+            _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
+        }
         at.Ledger.Ended(PartPath);
     });
 
@@ -162,10 +166,7 @@ internal sealed class LinuxFileSink : IFileSink
         if (Length == 0)
         {
             // Nothing to go on from.
-            if (NativeFiles.LookAt(at.Folder, partName) is { Error: 0 } there && there.Stat.Inode == NativeFiles.LookAt(part).Stat.Inode)
-            {
-                Drop();
-            }
+            Drop();
         }
         part.Dispose();
         hold.Dispose();

@@ -41,7 +41,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
-        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>),
+        typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>), typeof(WordConverter<Existing>), typeof(WordConverter<NamedPlace>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -75,6 +75,8 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(FileReport))]
 [JsonSerializable(typeof(List<FileEntry>))]
 [JsonSerializable(typeof(List<TrashItem>))]
+[JsonSerializable(typeof(ParcelHead))]
+[JsonSerializable(typeof(ParcelEntry))]
 [JsonSerializable(typeof(SessionEnd))]
 [JsonSerializable(typeof(KeyReport))]
 [JsonSerializable(typeof(ConsentReport))]
@@ -133,7 +135,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
         typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
-        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>),
+        typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>), typeof(WordConverter<Existing>), typeof(WordConverter<NamedPlace>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
 [JsonSerializable(typeof(LinkHello))]
@@ -156,6 +158,11 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(LogSeverity))]
 [JsonSerializable(typeof(List<LogLine>))]
 [JsonSerializable(typeof(List<LogFile>))]
+[JsonSerializable(typeof(NewParcel))]
+[JsonSerializable(typeof(ParcelInfo))]
+[JsonSerializable(typeof(List<ParcelInfo>))]
+[JsonSerializable(typeof(ParcelHead))]
+[JsonSerializable(typeof(ParcelEntry))]
 [JsonSerializable(typeof(FilesWish))]
 [JsonSerializable(typeof(FileAsk))]
 [JsonSerializable(typeof(FileWord))]

@@ -1163,6 +1163,76 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/parcels": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What one has sent to the service for hosts to fetch, newest first. */
+    get: operations["listParcels"];
+    put?: never;
+    /** Begins a parcel: says which files and folders it is going to hold. Their contents follow, one behind the other. */
+    post: operations["createParcel"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/parcels/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One parcel: how much of it has come, and its digest once that is all. */
+    get: operations["getParcel"];
+    put?: never;
+    post?: never;
+    /** Removes a parcel that no host is to fetch any more. */
+    delete: operations["deleteParcel"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/parcels/{id}/content": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** A part of a parcel's contents. 'Content-Range: bytes FIRST-LAST/ALL' (RFC 9110, 14.4) says which; it begins where the service's part ends, as 'received' has it. */
+    put: operations["sendParcelContent"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/parcels/{id}/list": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What a parcel holds, with the SHA-256 of each file: a line of JSON for the whole, and one for each entry. */
+    get: operations["getParcelList"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/enrolments": {
     parameters: {
       query?: never;
@@ -2955,6 +3025,27 @@ export interface components {
       /** Format: int64 */
       version: number;
     };
+    DeliverFiles: {
+      digest: string;
+      name: string;
+      /** Format: int32 */
+      files: number;
+      /** Format: int64 */
+      bytes: number;
+      folder?: null | components["schemas"]["FileName"];
+      place?: null | components["schemas"]["NamedPlace"];
+      /** @default false */
+      makesFolder: boolean;
+      existing?: components["schemas"]["Existing"];
+      /** @default false */
+      stopsAtError: boolean;
+      /** Format: int32 */
+      mode?: null | number;
+      owner?: null | string;
+      group?: null | string;
+      /** Format: int64 */
+      rate?: null | number;
+    };
     DeliveriesChanged: {
       /** Format: int32 */
       count: number;
@@ -3071,11 +3162,24 @@ export interface components {
     };
     /** @enum {unknown} */
     EnrolmentState: "joined" | "waiting" | "rejected" | "took-over" | "refused";
+    /**
+     * @default ask
+     * @enum {unknown}
+     */
+    Existing: "keep" | "replace" | "replace-older" | "rename" | "ask";
     Fact: {
       name: string;
       value: components["schemas"]["JsonElement"];
       /** Format: date-time */
       learntAt: string;
+    };
+    /** @enum {unknown} */
+    FileKind: "file" | "folder" | "link" | "pipe" | "socket" | "device";
+    FileName: {
+      text: string;
+      /** Format: byte */
+      bytes?: null | string;
+      isPlainName?: boolean;
     };
     FileSystemSample: {
       mountPoint: string;
@@ -3215,6 +3319,7 @@ export interface components {
       service?: null | components["schemas"]["ServiceWish"];
       power?: null | components["schemas"]["PowerWish"];
       wake?: null | components["schemas"]["WakeWish"];
+      deliver?: null | components["schemas"]["DeliverFiles"];
     };
     HostChange: {
       label?: null | string;
@@ -3626,6 +3731,18 @@ export interface components {
       lines: components["schemas"]["MetricLine"][];
       marks: components["schemas"]["SeriesMark"][];
     };
+    /** @enum {unknown} */
+    NamedPlace:
+      | "home"
+      | "desktop"
+      | "documents"
+      | "downloads"
+      | "temporary"
+      | "settings"
+      | "programs"
+      | "program-data"
+      | "fonts"
+      | null;
     NewChannel: {
       kind: string;
       shell?: null | components["schemas"]["ShellWish"];
@@ -3699,6 +3816,7 @@ export interface components {
       seals?: null | components["schemas"]["SealedOrder"][];
       /** @default false */
       usesVault: boolean;
+      existing?: null | components["schemas"]["Existing"];
     };
     NewKeyRotation: {
       selection: string;
@@ -3754,6 +3872,9 @@ export interface components {
     NewPairing: {
       device?: null | string;
       deviceKey?: null | string;
+    };
+    NewParcel: {
+      entries: components["schemas"]["ParcelEntry"][];
     };
     NewPasskey: {
       name: string;
@@ -4151,6 +4272,43 @@ export interface components {
      * @enum {unknown}
      */
     ParameterKind: "text" | "whole" | "number" | "yes-no" | "choice" | "path" | "day";
+    ParcelEntry: {
+      path: components["schemas"]["FileName"];
+      kind: components["schemas"]["FileKind"];
+      /**
+       * Format: int64
+       * @default 0
+       */
+      bytes: number;
+      /** Format: int32 */
+      mode?: null | number;
+      /** Format: date-time */
+      changedAt?: null | string;
+      target?: null | components["schemas"]["FileName"];
+      /** Format: byte */
+      sha256?: null | string;
+    };
+    ParcelInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: int32 */
+      files: number;
+      /** Format: int32 */
+      folders: number;
+      /** Format: int32 */
+      links: number;
+      /** Format: int64 */
+      bytes: number;
+      /** Format: int64 */
+      received: number;
+      digest: null | string;
+      /** Format: date-time */
+      keptUntil: string;
+    };
     PasskeyCeremony: {
       ceremony: string;
       options: components["schemas"]["JsonElement"];
@@ -4534,6 +4692,8 @@ export interface components {
       stderrBytes: number;
       /** @default false */
       held: boolean;
+      /** Format: int64 */
+      fetchedBytes?: null | number;
     };
     RunPace: {
       /** Format: int32 */
@@ -7787,6 +7947,190 @@ export interface operations {
         };
         content: {
           "application/x-asciicast": string;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listParcels: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ParcelInfo"][];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createParcel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewParcel"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ParcelInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getParcel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ParcelInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  deleteParcel: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sendParcelContent: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ParcelInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getParcelList: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/x-ndjson": string;
         };
       };
       /** @description What went wrong and what to do. */

@@ -95,6 +95,7 @@ export interface HostAction {
   service?: { name: string; act: ServiceAct };
   power?: PowerWish;
   wake?: { targets: { name: string; cards: string[] }[] };
+  deliver?: { digest: string; name: string; files: number; bytes: number };
 }
 export type PowerAct = "restart" | "shut-down" | "sleep" | "log-out" | "lock";
 export interface PowerWish {

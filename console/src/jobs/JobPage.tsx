@@ -20,7 +20,8 @@ import { RunList } from "./RunList";
 import { SearchView } from "./SearchView";
 import { useBoard, useRun } from "./useJob";
 import { useView, type View } from "./useView";
-import { isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
+import { InTheWay } from "./InTheWay";
+import { isAsking, isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
 
 const byName = new Intl.Collator(undefined, { numeric: true });
 
@@ -33,7 +34,7 @@ export function inOrder(runs: Iterable<RunInfo>): RunInfo[] {
 export function JobPage() {
   const { id = "" } = useParams();
   const live = useBoard(id);
-  const mayRun = useMe()?.anywhere.includes("run") ?? false;
+  const anywhere = useMe()?.anywhere;
   const at = useView();
   const [state, setState] = useState<RunState>();
   const cancel = useMutation({
@@ -53,7 +54,9 @@ export function JobPage() {
       </main>
     );
   }
+  const mayRun = anywhere?.includes(needsOf(job)) ?? false;
   const runs = inOrder(live.runs.values());
+  const asking = runs.filter(isAsking);
   const open = runs.filter((r) => !isFinal(r.state)).length;
   const trouble = runs.filter((r) => isTrouble(r.state)).length;
   const one = runs.length === 1;
@@ -62,7 +65,7 @@ export function JobPage() {
   return (
     <main className="page">
       <div className="page-head">
-        <h1 className={job.script ? undefined : "mono"}>{job.commandText}</h1>
+        <h1 className={job.script || job.command.action ? undefined : "mono"}>{job.commandText}</h1>
         {mayRun && (
           <div className="acts">
             {open > 0 && (
@@ -137,6 +140,7 @@ export function JobPage() {
         }}
       />
       <Trouble error={cancel.error} />
+      {job.command.action?.deliver && mayRun && asking.length > 0 && <InTheWay job={job} runs={asking} />}
       {!one && mayRun && (
         <SegmentedControl
           aria-label="View"
@@ -155,13 +159,28 @@ export function JobPage() {
       ) : view === "search" ? (
         <SearchView jobId={job.id} />
       ) : (
-        <HostByHost needs={needsOf(job)} runs={state ? runs.filter((r) => r.state === state) : runs} all={runs} />
+        <HostByHost
+          needs={needsOf(job)}
+          fetches={job.command.action?.deliver?.bytes}
+          runs={state ? runs.filter((r) => r.state === state) : runs}
+          all={runs}
+        />
       )}
     </main>
   );
 }
 
-function HostByHost({ needs, runs, all }: { needs: JobNeeds; runs: RunInfo[]; all: RunInfo[] }) {
+function HostByHost({
+  needs,
+  fetches,
+  runs,
+  all,
+}: {
+  needs: JobNeeds;
+  fetches: number | undefined;
+  runs: RunInfo[];
+  all: RunInfo[];
+}) {
   const at = useView();
   const shown = all.find((r) => r.id === at.run) ?? runs[0] ?? all[0];
   const [against, setAgainst] = useState<string | null>(null);
@@ -176,7 +195,7 @@ function HostByHost({ needs, runs, all }: { needs: JobNeeds; runs: RunInfo[]; al
   return (
     <div className="job-split">
       {runs.length > 0 ? (
-        <RunList runs={runs} chosen={shown.id} onChoose={(id) => at.show("hosts", id)} />
+        <RunList runs={runs} fetches={fetches} chosen={shown.id} onChoose={(id) => at.show("hosts", id)} />
       ) : (
         <Empty title="None in this state any more" />
       )}

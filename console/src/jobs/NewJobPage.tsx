@@ -1,22 +1,28 @@
-import { Button, Checkbox, NumberInput, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
+import { Button, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { useMe } from "../access/useMay";
 import { api, ask } from "../api/client";
 import type { CommandSpec, FilledScript, JobInfo, PowerAct } from "../api/types";
 import { SelectionField } from "../estate/SelectionField";
 import { useSelected } from "../estate/useSelected";
+import { DeliverFields } from "../files/DeliverFields";
+import type { Dropped } from "../files/dropped";
+import { type ParcelAt, sendParcel, Stopped } from "../files/parcels";
+import { deliverOf, nowhere, problemOf } from "../files/places";
+import { SendingToService } from "../files/SendingToService";
 import { Trouble } from "../parts/Trouble";
 import { commandPart, HowFields } from "./HowFields";
-import { nothingSaid, readVariables, whole, type How } from "./how";
+import { nothingSaid, readVariables, type How } from "./how";
 import { LibraryChoice, type Choice } from "./LibraryChoice";
 import { isPowerAct, powerActs, powerWish, sentence } from "./power";
 import { nothingSaidOfPower, PowerFields } from "./PowerFields";
 import { actOn, isProgramAct, ProgramFields, type ProgramAct } from "./ProgramFields";
 import { missingValue, useScript } from "./scripts";
+import { allAtOnce, TurnFields, turnsOf } from "./TurnFields";
 
-type What = "line" | "script" | "library" | "program" | "power";
+type What = "line" | "script" | "library" | "program" | "files" | "power";
 
 /** A command or a script for many hosts, with everything that can be said about how. */
 export function NewJobPage() {
@@ -25,7 +31,15 @@ export function NewJobPage() {
   const me = useMe();
   const [on, setOn] = useState(query.get("on") ?? "");
   const [kind, setKind] = useState<What>(
-    query.has("script") ? "library" : query.has("program") ? "program" : query.has("power") ? "power" : "line",
+    query.has("script")
+      ? "library"
+      : query.has("program")
+        ? "program"
+        : query.has("files")
+          ? "files"
+          : query.has("power")
+            ? "power"
+            : "line",
   );
   const [choice, setChoice] = useState<Choice>({
     id: query.get("script") ?? undefined,
@@ -44,21 +58,28 @@ export function NewJobPage() {
   const [shell, setShell] = useState("");
   const [variables, setVariables] = useState("");
   const [how, setHow] = useState<How>(nothingSaid);
-  const [atOnce, setAtOnce] = useState<string | number>("");
-  const [onePerGroup, setOnePerGroup] = useState(false);
-  const [stopAfter, setStopAfter] = useState<string | number>("");
-  const [hours, setHours] = useState<string | number>("");
-  const [usesVault, setUsesVault] = useState(false);
+  const [turns, setTurns] = useState(allAtOnce);
+  const [chosen, setChosen] = useState<Dropped[]>([]);
+  const [to, setTo] = useState(nowhere);
+  const [sending, setSending] = useState<ParcelAt>();
+  const stop = useRef(new AbortController());
   const selected = useSelected(on);
   const hosts = selected.ids?.size;
   const read = readVariables(variables);
   const kept = useScript(kind === "library" ? choice.id : undefined, choice.number).data;
   const queries = useQueryClient();
-  const expires = whole(hours);
-  const paced = whole(atOnce) !== null || onePerGroup || whole(stopAfter) !== null;
   const mayChoose = me?.anywhere.includes("choose-user") ?? false;
   const wish = powerWish(power, powerSaid.minutes, powerSaid.message, powerSaid.person);
-  const isAct = kind === "program" || kind === "power";
+  const isAct = kind === "program" || kind === "power" || kind === "files";
+  const deliver = async () => {
+    stop.current = new AbortController();
+    try {
+      const { digest, name, files, bytes } = await sendParcel(chosen, setSending, stop.current.signal);
+      return deliverOf(to, { digest: digest ?? "", name, files, bytes });
+    } finally {
+      setSending(undefined);
+    }
+  };
   const make = useMutation({
     mutationFn: async () => {
       const use =
@@ -69,15 +90,17 @@ export function NewJobPage() {
       const command = {
         ...(kind === "program"
           ? { action: actOn(program.trim(), act) }
-          : kind === "power"
-            ? { action: { power: wish } }
-            : filled
-              ? filled.command
-              : {
-                  ...(kind === "line" ? { line: text } : { script: text }),
-                  ...(shell.trim() ? { shell: shell.trim() } : {}),
-                  ...(read.variables ? { environment: read.variables } : {}),
-                }),
+          : kind === "files"
+            ? { action: { deliver: await deliver() } }
+            : kind === "power"
+              ? { action: { power: wish } }
+              : filled
+                ? filled.command
+                : {
+                    ...(kind === "line" ? { line: text } : { script: text }),
+                    ...(shell.trim() ? { shell: shell.trim() } : {}),
+                    ...(read.variables ? { environment: read.variables } : {}),
+                  }),
         ...(isAct ? {} : commandPart(how)),
       } as CommandSpec;
       return ask(
@@ -85,10 +108,8 @@ export function NewJobPage() {
           body: {
             selection: on,
             command: command as never,
-            expiresInSeconds: expires === null ? null : Math.round(expires * 3600),
+            ...turnsOf(turns),
             seals: null,
-            usesVault,
-            pace: paced ? { atOnce: whole(atOnce), onePerGroup, stopAfterFailures: whole(stopAfter) } : null,
             script: use,
           },
           headers: { "Idempotency-Key": crypto.randomUUID() },
@@ -114,13 +135,17 @@ export function NewJobPage() {
             ? program.trim()
               ? undefined
               : "Say which program or service first"
-            : kind === "power"
-              ? undefined
-              : !text.trim()
-                ? kind === "line"
-                  ? "Write a command first"
-                  : "Write a script first"
-                : read.problem;
+            : kind === "files"
+              ? chosen.length === 0
+                ? "Choose files first"
+                : problemOf(to)
+              : kind === "power"
+                ? undefined
+                : !text.trim()
+                  ? kind === "line"
+                    ? "Write a command first"
+                    : "Write a script first"
+                  : read.problem;
   return (
     <main className="page">
       <div className="page-head">
@@ -157,11 +182,14 @@ export function NewJobPage() {
             { value: "script", label: "A script" },
             { value: "library", label: "A script of the library" },
             { value: "program", label: "A program or service" },
+            { value: "files", label: "Files" },
             { value: "power", label: "Power" },
           ]}
         />
         {kind === "program" ? (
           <ProgramFields program={program} onProgram={setProgram} act={act} onAct={setAct} />
+        ) : kind === "files" ? (
+          <DeliverFields chosen={chosen} onChosen={setChosen} to={to} onTo={setTo} />
         ) : kind === "power" ? (
           <>
             <Select
@@ -230,53 +258,18 @@ export function NewJobPage() {
             />
           )}
         </details>
-        <details>
-          <summary>Turns and waiting</summary>
-          <div className="installer-form">
-            <NumberInput
-              label="Hosts at the same time"
-              placeholder="all of them"
-              min={1}
-              allowDecimal={false}
-              value={atOnce}
-              onChange={setAtOnce}
-            />
-            <NumberInput
-              label="Stop after so many failures"
-              placeholder="never"
-              min={1}
-              allowDecimal={false}
-              value={stopAfter}
-              onChange={setStopAfter}
-            />
-            <NumberInput
-              label="Wait for hosts that are away, hours"
-              placeholder={kind === "power" ? "5 minutes" : "24"}
-              min={0.1}
-              max={1440}
-              value={hours}
-              onChange={setHours}
-            />
-            <Checkbox
-              label="At most one of each group at the same time"
-              checked={onePerGroup}
-              onChange={(e) => setOnePerGroup(e.currentTarget.checked)}
-            />
-            <Checkbox
-              label="Prove access keys from the vault where hosts ask for one"
-              checked={usesVault}
-              onChange={(e) => setUsesVault(e.currentTarget.checked)}
-            />
-          </div>
-        </details>
-        <Trouble error={make.error} />
+        <TurnFields turns={turns} onTurns={setTurns} usualWait={kind === "power" ? "5 minutes" : "24"} />
+        {sending && <SendingToService at={sending} onStop={() => stop.current.abort()} />}
+        <Trouble error={make.error instanceof Stopped ? null : make.error} />
         <div>
           <Button type="submit" loading={make.isPending} disabled={!!missing} title={missing}>
             {!hosts
               ? "Run"
-              : kind === "power"
-                ? sentence(wish, hosts === 1 ? "1 host" : `${hosts} hosts`)
-                : `Run on ${hosts} ${hosts === 1 ? "host" : "hosts"}`}
+              : kind === "files"
+                ? `Put them on ${hosts} ${hosts === 1 ? "host" : "hosts"}`
+                : kind === "power"
+                  ? sentence(wish, hosts === 1 ? "1 host" : `${hosts} hosts`)
+                  : `Run on ${hosts} ${hosts === 1 ? "host" : "hosts"}`}
           </Button>
           {missing && <span className="muted"> {missing}</span>}
         </div>

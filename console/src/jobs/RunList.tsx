@@ -5,15 +5,18 @@ import { readable } from "../estate/hostList";
 import { Presence } from "../estate/Presence";
 import { useEstate } from "../estate/useEstate";
 import { bytes, span } from "../parts/time";
-import { isTrouble, runWord } from "./words";
+import { fetchWords, isTrouble, runWord } from "./words";
 
 /** How a job stands on each host: who waits and why, who failed and why. Only what is in sight is drawn. */
 export function RunList({
   runs,
+  fetches,
   chosen,
   onChoose,
 }: {
   runs: RunInfo[];
+  /** How many bytes each host fetches, where it does. */
+  fetches?: number | undefined;
   chosen: string | undefined;
   onChoose: (id: string) => void;
 }) {
@@ -55,7 +58,7 @@ export function RunList({
                 </span>
                 <span>
                   <span className={isTrouble(run.state) ? "trouble" : ""}>{runWord(run)}</span>
-                  <Why run={run} />
+                  <Why run={run} fetches={fetches} />
                 </span>
                 <span className="number muted">
                   {took(run)}
@@ -71,8 +74,10 @@ export function RunList({
 }
 
 /** Why it stands so, in a few words. */
-function Why({ run }: { run: RunInfo }) {
+function Why({ run, fetches }: { run: RunInfo; fetches: number | undefined }) {
   const host = useEstate().hosts.get(run.hostId);
+  const fetching = fetchWords(run, fetches);
+  if (fetching) return <div className="muted run-why">{fetching}</div>;
   if (run.reason) return <div className="muted run-why">{run.reason}</div>;
   if (run.state === "waiting" && host && host.presence.state !== "linked") {
     return (

@@ -1,4 +1,5 @@
 import type { JobInfo, RunCounts, RunInfo, RunState } from "../api/types";
+import { bytes } from "../parts/time";
 
 export const finalStates: ReadonlySet<RunState> = new Set<RunState>([
   "succeeded",
@@ -44,8 +45,18 @@ export function countWords(counts: RunCounts): string {
 }
 
 /** The permission that reading a job's output takes, and ending it. */
-export type JobNeeds = "run" | "power";
+export type JobNeeds = "run" | "power" | "write-files";
 
 /** What is done with a computer as a whole takes another permission than to run commands there. */
-export const needsOf = (job: Pick<JobInfo, "command">): JobNeeds =>
-  job.command.action?.power || job.command.action?.wake ? "power" : "run";
+export const needsOf = ({ command: { action } }: Pick<JobInfo, "command">): JobNeeds =>
+  action?.power || action?.wake ? "power" : action?.deliver ? "write-files" : "run";
+
+/** How far a host is that fetches what it is to put somewhere; empty where nothing is fetched now. */
+export function fetchWords(run: Pick<RunInfo, "fetchedBytes" | "state">, all: number | undefined): string {
+  if (run.fetchedBytes == null || all === undefined || isFinal(run.state)) return "";
+  const fetched = Math.min(run.fetchedBytes, all);
+  return `has fetched ${bytes(fetched)} of ${bytes(all)}`;
+}
+
+/** Exit status of a host on which files are in the way, and that waits to be told what becomes of them. */
+export const isAsking = (run: Pick<RunInfo, "state" | "exitStatus">) => run.state === "failed" && run.exitStatus === 3;

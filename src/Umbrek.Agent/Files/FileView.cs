@@ -28,7 +28,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
 
     private readonly Channel<FileReport> reports = Channel.CreateBounded<FileReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.Wait });
-    private readonly PartLedger ledger = new(state, time);
+    private readonly PartLedger ledger = new(state.PartsFile, time);
     private int open;
 
     /// <summary>What was read and changed.</summary>
@@ -50,7 +50,21 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
     /// <summary>Removes what was being written and nobody has gone on with for long.</summary>
     public void Tidy()
     {
-        foreach (var part in ledger.Left())
+        Tidy(ledger);
+        foreach (var file in state.LeftPartsFiles())
+        {
+            var left = new PartLedger(file, time);
+            Tidy(left);
+            if (left.IsEmpty)
+            {
+                File.Delete(file);
+            }
+        }
+    }
+
+    private void Tidy(PartLedger parts)
+    {
+        foreach (var part in parts.Left())
         {
             try
             {
@@ -61,7 +75,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
             {
                 log.Warning($"{part} was left half written and can't be removed: {e.Message}");
             }
-            ledger.Ended(part);
+            parts.Ended(part);
         }
     }
 

@@ -8,6 +8,9 @@ public interface IHostFiles
     /// <summary>What is there under a path; a link is followed.</summary>
     FileEntry Look(FileName path);
 
+    /// <summary>What has a name, be it a link; null for nothing.</summary>
+    FileEntry? Find(FileName path);
+
     /// <summary>What a folder holds, in no order.</summary>
     IEnumerable<FileEntry> List(FileName path);
 

@@ -7,7 +7,8 @@ namespace Umbrek.Agent.Files;
 /// Remembers what files come into until they are whole, so that one that nobody goes on with is removed after a while, and only one at
 /// a time writes into each. One line is added for each that is begun (+) and for each that has ended (-).
 /// </summary>
-public sealed class PartLedger(StateDirectory state, TimeProvider time)
+/// <param name="file">Of one process at a time.</param>
+public sealed class PartLedger(string file, TimeProvider time)
 {
     /// <summary>So long somebody may go on with what was broken off.</summary>
     public static readonly TimeSpan Kept = TimeSpan.FromDays(7);
@@ -18,6 +19,18 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
     private readonly Dictionary<string, PartHold> open = new(StringComparer.Ordinal);
     private Dictionary<string, DateTimeOffset>? begun;
     private int lines;
+
+    /// <summary>Nothing is half written.</summary>
+    public bool IsEmpty
+    {
+        get
+        {
+            lock (guard)
+            {
+                return Begun().Count == 0;
+            }
+        }
+    }
 
     /// <summary>Takes a part for one who writes into it. Whoever did so before does no more: his line has broken, as a rule, and that is seen here later than there.</summary>
     /// <param name="part">Its whole path.</param>
@@ -67,7 +80,7 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
             return begun;
         }
         begun = new Dictionary<string, DateTimeOffset>(StringComparer.Ordinal);
-        foreach (var line in File.Exists(state.PartsFile) ? File.ReadAllLines(state.PartsFile) : [])
+        foreach (var line in File.Exists(file) ? File.ReadAllLines(file) : [])
         {
             var space = line.IndexOf(' ', StringComparison.Ordinal);
             // The last line may have been cut off with the power.
@@ -92,11 +105,11 @@ public sealed class PartLedger(StateDirectory state, TimeProvider time)
     {
         if (++lines > TidyAfter)
         {
-            StateDirectory.WriteWhole(state.PartsFile, System.Text.Encoding.UTF8.GetBytes(string.Concat(begun!.Select(b => $"+{b.Value.ToUnixTimeSeconds()} {Escape(b.Key)}\n"))));
+            StateDirectory.WriteWhole(file, System.Text.Encoding.UTF8.GetBytes(string.Concat(begun!.Select(b => $"+{b.Value.ToUnixTimeSeconds()} {Escape(b.Key)}\n"))));
             lines = 0;
             return;
         }
-        File.AppendAllText(state.PartsFile, line + "\n");
+        File.AppendAllText(file, line + "\n");
     }
 
     private static string Escape(string part) => part.Replace("%", "%25", StringComparison.Ordinal).Replace("\n", "%0A", StringComparison.Ordinal);

@@ -2,6 +2,7 @@ using System.CommandLine;
 using System.Runtime.InteropServices;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Enrolment;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux;
 using Umbrek.Agent.Shell;
@@ -13,6 +14,9 @@ namespace Umbrek.Agent.Hosting;
 public static class AgentCommands
 {
     internal const int Failed = 1;
+
+    /// <summary>Ended by the signal TERM, as shells report it.</summary>
+    private const int Ended = 143;
 
     public static RootCommand Build()
     {
@@ -117,7 +121,7 @@ public static class AgentCommands
             // A stop of the agent is no stop of its runs.
             using var term = PosixSignalRegistration.Create(PosixSignal.SIGTERM, c => c.Cancel = true);
             using var hangUp = PosixSignalRegistration.Create(PosixSignal.SIGHUP, c => c.Cancel = true);
-            using var keeper = new Keeper(new RunDirectory(parsed.GetRequiredValue(run)), new LinuxCommandRunner(), TimeProvider.System, LinuxPlatform.LifeId);
+            using var keeper = new Keeper(new RunDirectory(parsed.GetRequiredValue(run)), new LinuxCommandRunner(parsed.GetRequiredValue(run)), TimeProvider.System, LinuxPlatform.LifeId);
             await keeper.RunAsync(CancellationToken.None).ConfigureAwait(false);
             return 0;
         });
@@ -142,13 +146,34 @@ public static class AgentCommands
 
     private static Command ActCommand()
     {
-        var command = new Command("act", "Does what standard input says; started by the agent itself.") { Hidden = true };
-        command.SetAction(_ =>
+        var run = new Argument<string?>("directory") { DefaultValueFactory = _ => null };
+        var command = new Command("act", "Does what standard input says; started by the agent itself.") { run };
+        command.Hidden = true;
+        command.SetAction(async (parsed, cancel) =>
         {
+            // What fetches files does so by the order that its keeper has.
+            if (parsed.GetValue(run) is { } directory)
+            {
+                using var stop = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+                using var term = PosixSignalRegistration.Create(PosixSignal.SIGTERM, c => { c.Cancel = true; stop.Cancel(); });
+                return await DeliverAsync(directory, stop.Token).ConfigureAwait(false);
+            }
             using var input = Console.OpenStandardInput();
             return System.Text.Json.JsonSerializer.Deserialize(input, Wire.LinkJson.Default.HostAction) is { } action ? new LinuxActs(Console.Out, TimeProvider.System).Do(action) : Failed;
         });
         return command;
+    }
+
+    private static async Task<int> DeliverAsync(string directory, CancellationToken stop)
+    {
+        try
+        {
+            return await DeliveryActs.RunAsync(new RunDirectory(directory), new LinuxPlatform(), Console.Out, TimeProvider.System, stop).ConfigureAwait(false);
+        }
+        catch (OperationCanceledException)
+        {
+            return Ended;
+        }
     }
 
     private static Command GoDownCommand()

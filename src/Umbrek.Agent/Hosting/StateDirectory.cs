@@ -30,6 +30,15 @@ public sealed class StateDirectory
     /// <summary>Which files are being written by technicians, or were when they broke off.</summary>
     public string PartsFile => System.IO.Path.Combine(Path, "parts");
 
+    /// <summary>The same of a run that puts files here, which is a process of its own.</summary>
+    public string PartsFileOf(Guid runId) => System.IO.Path.Combine(Path, $"parts-{runId:N}");
+
+    /// <summary>Those of runs that have ended and left something half written.</summary>
+    public IEnumerable<string> LeftPartsFiles() => Directory.EnumerateFiles(Path, "parts-*").Where(f => !Directory.Exists(System.IO.Path.Combine(Runs, System.IO.Path.GetFileName(f)["parts-".Length..])));
+
+    /// <summary>The state directory that a run's directory lies in.</summary>
+    public static StateDirectory OfRun(string runDirectory) => new(System.IO.Path.GetDirectoryName(System.IO.Path.GetDirectoryName(System.IO.Path.GetFullPath(runDirectory).TrimEnd('/'))!)!);
+
     /// <summary>One empty file for each run that was finished and acknowledged, so that no order is taken twice.</summary>
     public string Seen { get; }
     public string IdentityFile => System.IO.Path.Combine(Path, "identity.json");

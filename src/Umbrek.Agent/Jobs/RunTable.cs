@@ -114,7 +114,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         {
             if (!side.InForce.Allows(act))
             {
-                return Refuse(order, $"This host does not allow {(act == HostAct.Power ? "to restart it, shut it down, or end or lock its people's sessions" : "commands")}: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
+                return Refuse(order, $"This host does not allow {act switch { HostAct.Power => "to restart it, shut it down, or end or lock its people's sessions", HostAct.WriteFiles => "its files to be changed", _ => "commands" }}: {side.Problem ?? "its host policy leaves them out."} Nothing was run.");
             }
             if (side.InForce.AsksKey(act))
             {

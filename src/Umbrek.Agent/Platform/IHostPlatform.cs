@@ -4,6 +4,7 @@ using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Wire.Links;
@@ -65,6 +66,10 @@ public interface IHostPlatform
 
     /// <summary>The same, to be changed.</summary>
     IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots);
+
+    /// <summary>Where a named place lies here: one for the system, or one for each person who is logged in.</summary>
+    /// <exception cref="IOException">There is none.</exception>
+    IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place);
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

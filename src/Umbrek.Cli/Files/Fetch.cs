@@ -8,7 +8,7 @@ namespace Umbrek.Cli.Files;
 
 /// <summary>Fetches files of a host, over as many lines as it takes.</summary>
 /// <param name="arrivalOf">Where a file comes to.</param>
-internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, TimeProvider time, Func<FetchItem, IArrival> arrivalOf)
+internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, TimeProvider time, Func<FetchItem, IArrival> arrivalOf, bool shows = true)
 {
     /// <summary>So many files are asked for before the first has come: the line is never idle, and none is asked for twice.</summary>
     private const int Ahead = 64;
@@ -32,7 +32,7 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
                 if (plan is null)
                 {
                     plan = await makePlan(files).ConfigureAwait(false);
-                    progress = new TransferProgress($"{door.Host.Label}", plan.Bytes, time);
+                    progress = new TransferProgress($"{door.Host.Label}", plan.Bytes, time, quiet: !shows);
                     MakeFolders(plan);
                 }
                 await MoveAsync(files, plan, cancel).ConfigureAwait(false);

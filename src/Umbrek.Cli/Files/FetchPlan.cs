@@ -47,8 +47,8 @@ internal sealed class FetchPlan
     /// <param name="paths">Whole paths on the host; * and ? stand for letters of a name.</param>
     /// <param name="folder">Where everything comes to lie.</param>
     /// <param name="name">Another name for the one file or folder.</param>
-    /// <param name="existing">Null: a file that is here and is another one is complained of.</param>
-    public static async Task<FetchPlan> MakeAsync(HostFiles files, IReadOnlyList<string> paths, string folder, string? name, Existing? existing, CancellationToken cancel)
+    /// <param name="existing">To ask means that a file that is here and is another one is complained of.</param>
+    public static async Task<FetchPlan> MakeAsync(HostFiles files, IReadOnlyList<string> paths, string folder, string? name, Existing existing, CancellationToken cancel)
     {
         var plan = new FetchPlan();
         var found = new List<FileName>();
@@ -67,9 +67,26 @@ internal sealed class FetchPlan
         return plan;
     }
 
+    /// <summary>The same with all that leads there: "/etc/kiosk/kiosk.conf" comes to lie in "etc/kiosk" below the folder.</summary>
+    public static async Task<FetchPlan> MakeTreeAsync(HostFiles files, IReadOnlyList<string> paths, string folder, Existing existing, CancellationToken cancel)
+    {
+        var plan = new FetchPlan();
+        foreach (var named in paths)
+        {
+            foreach (var path in await ExpandAsync(files, named, cancel).ConfigureAwait(false))
+            {
+                var above = path.Folder().ToBytes().AsSpan().Trim((byte)'/');
+                var under = above.IsEmpty ? folder : LocalName.Under(folder, FileName.Of(above));
+                Directory.CreateDirectory(under);
+                await plan.AddAsync(files, path, under, path.Last(), existing, cancel).ConfigureAwait(false);
+            }
+        }
+        return plan;
+    }
+
     /// <summary>Files that were found somewhere, each below a folder here as it lies on the host.</summary>
     /// <param name="group">Below which they were found.</param>
-    public static FetchPlan Of(FileName group, IEnumerable<FileEntry> found, string folder, Existing? existing)
+    public static FetchPlan Of(FileName group, IEnumerable<FileEntry> found, string folder, Existing existing)
     {
         var plan = new FetchPlan();
         var items = new FetchGroup(group, []);
@@ -84,7 +101,7 @@ internal sealed class FetchPlan
         return plan;
     }
 
-    private async Task AddAsync(HostFiles files, FileName path, string folder, FileName name, Existing? existing, CancellationToken cancel)
+    private async Task AddAsync(HostFiles files, FileName path, string folder, FileName name, Existing existing, CancellationToken cancel)
     {
         var entry = await files.LookAsync(path, cancel).ConfigureAwait(false);
         var group = new FetchGroup(path, []);
@@ -103,7 +120,7 @@ internal sealed class FetchPlan
         }
     }
 
-    private void AddEntry(FetchGroup group, FileName path, FileEntry entry, string target, Existing? existing)
+    private void AddEntry(FetchGroup group, FileName path, FileEntry entry, string target, Existing existing)
     {
         if (!targets.Add(target))
         {
@@ -127,53 +144,37 @@ internal sealed class FetchPlan
         }
     }
 
-    private void AddFile(FetchGroup group, FetchItem item, Existing? existing)
+    private void AddFile(FetchGroup group, FetchItem item, Existing existing)
     {
         var here = new FileInfo(item.Target);
-        if (Directory.Exists(item.Target))
+        var isFolder = Directory.Exists(item.Target);
+        var there = isFolder || here.Exists ? new FileEntry(new FileName(here.Name), isFolder ? FileKind.Folder : FileKind.File, isFolder ? 0 : here.Length, 0, "", "", here.LastWriteTimeUtc) : null;
+        switch (Placings.Decide(existing, there, item.Entry.Bytes, item.Entry.ChangedAt))
         {
-            Problems.Add($"'{item.Target}' is a folder here; {item.Path} was not fetched.");
-        }
-        else if (!here.Exists)
-        {
-            group.Items.Add(item);
-        }
-        else if (here.Length == item.Entry.Bytes && here.LastWriteTimeUtc == item.Entry.ChangedAt.UtcDateTime && existing != Existing.Replace)
-        {
-            Same++;
-        }
-        else
-        {
-            switch (existing)
-            {
-                case null:
-                    throw new ClientException($"'{item.Target}' is here already, and is another one ({Units.Bytes(here.Length)}, changed {here.LastWriteTimeUtc:yyyy-MM-dd HH:mm}). Say --existing keep, replace, replace-older or rename. Nothing was fetched.", ExitCodes.WrongUse);
-                case Existing.Replace:
-                case Existing.ReplaceOlder when here.LastWriteTimeUtc < item.Entry.ChangedAt.UtcDateTime:
-                    group.Items.Add(item with { Replaces = true });
-                    break;
-                case Existing.Rename:
-                    group.Items.Add(item with { Target = Free(item.Target) });
-                    break;
-                default:
-                    Kept++;
-                    break;
-            }
+            case Placing.Put:
+                group.Items.Add(item);
+                break;
+            case Placing.Same:
+                Same++;
+                break;
+            case Placing.Replace:
+                group.Items.Add(item with { Replaces = true });
+                break;
+            case Placing.Rename:
+                group.Items.Add(item with { Target = Free(item.Target) });
+                break;
+            case Placing.Blocked:
+                Problems.Add($"'{item.Target}' is a folder here; {item.Path} was not fetched.");
+                break;
+            case Placing.Ask:
+                throw new ClientException($"'{item.Target}' is here already, and is another one ({Units.Bytes(here.Length)}, changed {here.LastWriteTimeUtc:yyyy-MM-dd HH:mm}). Say --existing keep, replace, replace-older or rename. Nothing was fetched.", ExitCodes.WrongUse);
+            default:
+                Kept++;
+                break;
         }
     }
 
-    private string Free(string target)
-    {
-        var (folder, name, extension) = (Path.GetDirectoryName(target)!, Path.GetFileNameWithoutExtension(target), Path.GetExtension(target));
-        for (var number = 2; ; number++)
-        {
-            var other = Path.Combine(folder, $"{name} ({number}){extension}");
-            if (!Path.Exists(other) && targets.Add(other))
-            {
-                return other;
-            }
-        }
-    }
+    private string Free(string target) => Placings.Free(new FileName(target), other => Path.Exists(other.Text) || !targets.Add(other.Text)).Text;
 
     /// <summary>The paths that a pattern means; one without signs means itself.</summary>
     private static async Task<List<FileName>> ExpandAsync(HostFiles files, string path, CancellationToken cancel)

@@ -23,8 +23,6 @@ public sealed partial class SendJson : JsonSerializerContext;
 /// <summary>Brings files and folders to a host.</summary>
 public static class SendCommand
 {
-    private const string FromInput = "-";
-
     public static Command Send(ClientContext client)
     {
         var host = new Argument<string>("host") { Description = "Label or system name of the host." };
@@ -44,7 +42,7 @@ public static class SendCommand
             var wanted = new SendAs(FileModes.Read(parsed.GetValue(mode)), user, group);
             var folder = FileCommands.ReadPath(parsed.GetRequiredValue(to));
             var all = parsed.GetRequiredValue(named);
-            var reads = all.Contains(FromInput);
+            var reads = all.Contains(InputFile.Sign);
             if (reads && (all.Length > 1 || parsed.GetValue(name) is null))
             {
                 throw new ClientException(all.Length > 1 ? "Standard input is one file; send the others by themselves." : "What standard input becomes has no name; say one with --as.", ExitCodes.WrongUse);
@@ -85,7 +83,7 @@ public static class SendCommand
 
     private static void Tell(ClientContext client, ParseResult parsed, SendPlan plan, TimeSpan took, string host, bool reads)
     {
-        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.IsThere && i.Sha256 is not null).Select(i => new SentFile(reads ? FromInput : i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
+        var sent = plan.Groups.SelectMany(g => g.Items).Where(i => i.IsThere && i.Sha256 is not null).Select(i => new SentFile(reads ? InputFile.Sign : i.File, i.Target.Text, i.Bytes, Convert.ToHexStringLower(i.Sha256!))).ToList();
         if (client.Format(parsed) != OutputFormat.Table)
         {
             Listing.Print(client.Format(parsed), sent, SendJson.Default.ListSentFile, "", new("File", f => f.File), new("Path", f => f.Path), new("Bytes", f => $"{f.Bytes}"), new("Sha256", f => f.Sha256));
@@ -106,32 +104,5 @@ public static class SendCommand
         {
             Console.Out.WriteLine(plan.Kept == 1 ? "1 that is another there was kept." : $"{plan.Kept} that are others there were kept.");
         }
-    }
-
-    /// <summary>Standard input, kept while it is sent: what was read of it once can't be read again when a line breaks.</summary>
-    private sealed class InputFile : IDisposable
-    {
-        private readonly DirectoryInfo folder = Directory.CreateTempSubdirectory("umbrek-");
-
-        public string Path => System.IO.Path.Combine(folder.FullName, "input");
-
-        public static async Task<InputFile> ReadAsync(CancellationToken cancel)
-        {
-            var kept = new InputFile();
-            try
-            {
-                await using var input = Console.OpenStandardInput();
-                await using var file = new FileStream(kept.Path, FileMode.CreateNew, FileAccess.Write);
-                await input.CopyToAsync(file, cancel).ConfigureAwait(false);
-                return kept;
-            }
-            catch
-            {
-                kept.Dispose();
-                throw;
-            }
-        }
-
-        public void Dispose() => folder.Delete(recursive: true);
     }
 }

@@ -59,8 +59,8 @@ internal sealed class SendPlan
     /// <param name="named">Files and folders here.</param>
     /// <param name="folder">Where everything comes to lie.</param>
     /// <param name="name">Another name for the one file or folder.</param>
-    /// <param name="existing">Null: a file that is there and is another one is complained of.</param>
-    public static async Task<SendPlan> MakeAsync(HostFiles files, IReadOnlyList<string> named, FileName folder, string? name, Existing? existing, CancellationToken cancel)
+    /// <param name="existing">To ask means that a file that is there and is another one is complained of.</param>
+    public static async Task<SendPlan> MakeAsync(HostFiles files, IReadOnlyList<string> named, FileName folder, string? name, Existing existing, CancellationToken cancel)
     {
         if ((await files.LookAsync(folder, cancel).ConfigureAwait(false)).Kind != FileKind.Folder)
         {
@@ -79,7 +79,7 @@ internal sealed class SendPlan
         return plan;
     }
 
-    private async Task AddAsync(HostFiles files, string path, FileName target, Existing? existing, CancellationToken cancel)
+    private async Task AddAsync(HostFiles files, string path, FileName target, Existing existing, CancellationToken cancel)
     {
         var group = new SendGroup(target, []);
         Groups.Add(group);
@@ -93,7 +93,7 @@ internal sealed class SendPlan
     }
 
     /// <summary>A folder with all below it; what can't be looked at is said.</summary>
-    private void AddTree(SendGroup group, DirectoryInfo folder, FileName target, Existing? existing)
+    private void AddTree(SendGroup group, DirectoryInfo folder, FileName target, Existing existing)
     {
         AddFolder(folder.FullName, target);
         try
@@ -127,7 +127,7 @@ internal sealed class SendPlan
         }
     }
 
-    private void AddBelow(SendGroup group, FileSystemInfo found, FileName folder, Existing? existing)
+    private void AddBelow(SendGroup group, FileSystemInfo found, FileName folder, Existing existing)
     {
         var target = folder.In(new FileName(found.Name));
         if (found.LinkTarget is { } to)
@@ -171,7 +171,7 @@ internal sealed class SendPlan
         }
     }
 
-    private void AddFile(SendGroup group, string path, FileName target, Existing? existing)
+    private void AddFile(SendGroup group, string path, FileName target, Existing existing)
     {
         SendItem item;
         try
@@ -189,52 +189,29 @@ internal sealed class SendPlan
             Problems.Add($"'{path}' would come to lie where another file does: {target}. Send it by itself.");
             return;
         }
-        switch (there.GetValueOrDefault(target.Text))
+        var old = there.GetValueOrDefault(target.Text);
+        switch (Placings.Decide(existing, old, item.Bytes, item.ChangedAt))
         {
-            case null:
+            case Placing.Put:
                 group.Items.Add(item);
                 break;
-            case { Kind: FileKind.Folder } or { TargetKind: FileKind.Folder }:
-                Problems.Add($"{target} is a folder on the host; '{path}' was not sent.");
-                break;
-            case { } old when old.Bytes == item.Bytes && old.ChangedAt == item.ChangedAt && existing != Existing.Replace:
+            case Placing.Same:
                 Same++;
                 break;
-            case { } old:
-                Conflict(group, item, old, existing);
+            case Placing.Replace:
+                group.Items.Add(item with { Replaces = true, OldVersion = old!.Version });
                 break;
-        }
-    }
-
-    private void Conflict(SendGroup group, SendItem item, FileEntry old, Existing? existing)
-    {
-        switch (existing)
-        {
-            case null:
-                throw new ClientException($"{item.Target} is on the host already, and is another one ({Units.Bytes(old.Bytes)}, changed {old.ChangedAt.UtcDateTime:yyyy-MM-dd HH:mm}). Say --existing keep, replace, replace-older or rename. Nothing was sent.", ExitCodes.WrongUse);
-            case Existing.Replace:
-            case Existing.ReplaceOlder when old.ChangedAt < item.ChangedAt:
-                group.Items.Add(item with { Replaces = true, OldVersion = old.Version });
+            case Placing.Rename:
+                group.Items.Add(item with { Target = Placings.Free(item.Target, other => there.ContainsKey(other.Text) || !targets.Add(other.Text)) });
                 break;
-            case Existing.Rename:
-                group.Items.Add(item with { Target = Free(item.Target) });
+            case Placing.Blocked:
+                Problems.Add(old is { Kind: FileKind.Folder } or { TargetKind: FileKind.Folder } ? $"{target} is a folder on the host; '{path}' was not sent." : $"{target} is no file on the host; '{path}' was not sent.");
                 break;
+            case Placing.Ask:
+                throw new ClientException($"{item.Target} is on the host already, and is another one ({Units.Bytes(old!.Bytes)}, changed {old.ChangedAt.UtcDateTime:yyyy-MM-dd HH:mm}). Say --existing keep, replace, replace-older or rename. Nothing was sent.", ExitCodes.WrongUse);
             default:
                 Kept++;
                 break;
-        }
-    }
-
-    private FileName Free(FileName target)
-    {
-        var (name, extension) = (Path.GetFileNameWithoutExtension(target.Text), Path.GetExtension(target.Text));
-        for (var number = 2; ; number++)
-        {
-            var other = target.Folder().In(new FileName($"{name} ({number}){extension}"));
-            if (!there.ContainsKey(other.Text) && targets.Add(other.Text))
-            {
-                return other;
-            }
         }
     }
 }

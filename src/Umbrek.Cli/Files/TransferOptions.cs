@@ -1,18 +1,11 @@
 using System.CommandLine;
 using System.Runtime.InteropServices;
 using Umbrek.Cli.Hosting;
+using Umbrek.Core.Files;
 using Umbrek.Core.Text;
+using Umbrek.Wire.Files;
 
 namespace Umbrek.Cli.Files;
-
-/// <summary>What becomes of a file that is there already and is another one.</summary>
-internal enum Existing
-{
-    Keep,
-    Replace,
-    ReplaceOlder,
-    Rename,
-}
 
 /// <summary>How files are moved: the same words for both directions.</summary>
 internal sealed class TransferOptions
@@ -34,13 +27,19 @@ internal sealed class TransferOptions
     public IEnumerable<Option> All => [existing, wait, rate];
 
     public Chosen Read(ParseResult parsed, TimeProvider time) => new(
-        parsed.GetValue(existing) is { } word ? Enum.Parse<Existing>(word.Replace("-", "", StringComparison.Ordinal), ignoreCase: true) : null,
+        parsed.GetValue(existing) is { } word ? ReadExisting(word) : Existing.Ask,
         parsed.GetValue(wait) is not { } text ? UsualPatience : Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write 90s, 15min or 2h.", ExitCodes.WrongUse),
-        new RateLimit(parsed.GetValue(rate) is not { } most ? null : Units.ParseBytes(most) is { } bytes and >= RateLimit.Least ? bytes : throw new ClientException($"'{most}' is no rate; write how many bytes in a second, 1 KiB at least: 500KiB or 2MiB.", ExitCodes.WrongUse), time));
+        new RateLimit(ReadRate(parsed.GetValue(rate)), time));
 
-    /// <param name="Existing">Null: a file that is there and is another one is complained of.</param>
+    /// <returns>Bytes in a second; null for as many as there are.</returns>
+    public static long? ReadRate(string? text) =>
+        text is null ? null : Units.ParseBytes(text) is { } bytes and >= RateLimit.Least ? bytes : throw new ClientException($"'{text}' is no rate; write how many bytes in a second, 1 KiB at least: 500KiB or 2MiB.", ExitCodes.WrongUse);
+
+    public static Existing ReadExisting(string word) => Enum.Parse<Existing>(word.Replace("-", "", StringComparison.Ordinal), ignoreCase: true);
+
+    /// <param name="Existing">To ask means that a file that is there and is another one is complained of.</param>
     /// <param name="Patience">So long it is tried to find a line that broke.</param>
-    internal sealed record Chosen(Existing? Existing, TimeSpan Patience, RateLimit Rate);
+    internal sealed record Chosen(Existing Existing, TimeSpan Patience, RateLimit Rate);
 }
 
 /// <summary>Somebody may stop with Ctrl-C, and is told what then is.</summary>

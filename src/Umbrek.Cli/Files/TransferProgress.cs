@@ -4,12 +4,13 @@ using Umbrek.Core.Text;
 namespace Umbrek.Cli.Files;
 
 /// <summary>Shows on a terminal how far a transfer is, how fast it goes and how long it takes yet; elsewhere nothing.</summary>
-internal sealed class TransferProgress(string what, long bytes, TimeProvider time)
+/// <param name="quiet">Nothing on a terminal either: many are under way at once.</param>
+internal sealed class TransferProgress(string what, long bytes, TimeProvider time, bool quiet = false)
 {
     private static readonly TimeSpan Between = TimeSpan.FromMilliseconds(200);
     private static readonly TimeSpan RateOver = TimeSpan.FromSeconds(5);
 
-    private readonly bool shows = !Console.IsErrorRedirected;
+    private readonly bool shows = !quiet && !Console.IsErrorRedirected;
     private readonly Queue<(long At, long Moved)> recent = new();
     private readonly long began = time.GetTimestamp();
     private long shownAt;

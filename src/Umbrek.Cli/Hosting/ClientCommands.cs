@@ -103,6 +103,9 @@ public static class ClientCommands
         root.Subcommands.Add(FileCommands.File(client));
         root.Subcommands.Add(SendCommand.Send(client));
         root.Subcommands.Add(FetchCommand.Fetch(client));
+        root.Subcommands.Add(GatherCommand.Gather(client));
+        root.Subcommands.Add(DeliverCommand.Deliver(client));
+        root.Subcommands.Add(ParcelCommands.Parcel(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
+using Umbrek.Cli.Files;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
 using Umbrek.Cli.Sessions;
@@ -127,26 +128,36 @@ public static class JobCommands
     {
         var id = IdArgument();
         var all = new Option<bool>("--everywhere") { Description = "On all its hosts, not only where it ended in trouble." };
+        var existing = new Option<string?>("--existing") { Description = "Of a job that puts files somewhere: what becomes of those in the way, this time: keep, replace, replace-older or rename.", HelpName = "way" };
+        existing.AcceptOnlyFromAmong("keep", "replace", "replace-older", "rename");
         var follow = new FollowOptions();
         var secrets = new HostSecretOptions();
         var command = ClientCommands.Named("again", "Runs a job's command again where it failed, timed out, was refused, expired or was interrupted.", "umbrek job again 8fda0d97");
-        command.Add([id, all, .. follow.All, .. secrets.WithVault]);
+        command.Add([id, all, existing, .. follow.All, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
             using var api = client.State.Open();
             var job = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
             var runs = (await api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, cancel).ConfigureAwait(false)).Runs.Where(r => parsed.GetValue(all) || r.State.IsTrouble()).ToList();
-            var hosts = runs.Select(r => r.HostId).ToHashSet();
-            var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, job.Selection, job.Command.Act, cancel, h => hosts.Contains(h.Id)).ConfigureAwait(false) : [];
-            var wish = new NewJobAgain(parsed.GetValue(all) ? [.. runs.Select(r => r.Id)] : null, follow.Expires(parsed), [.. doors.Select(d => d.Seal(job.Command))], secrets.UsesVault(parsed));
-            var again = await api.PostAsync($"jobs/{job.Id}/again", wish, WireJson.Default.NewJobAgain, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
-            foreach (var door in doors)
-            {
-                await door.EndAsync(api, cancel).ConfigureAwait(false);
-            }
-            return await follow.FollowAsync(client, parsed, api, again, cancel).ConfigureAwait(false);
+            var wish = new NewJobAgain(parsed.GetValue(all) ? [.. runs.Select(r => r.Id)] : null, follow.Expires(parsed), Existing: parsed.GetValue(existing) is { } way ? TransferOptions.ReadExisting(way) : null);
+            return await AgainAsync(client, parsed, api, job, runs, wish, secrets, follow, cancel).ConfigureAwait(false);
         });
         return command;
+    }
+
+    /// <summary>Does a job again, with access keys proven where they are given, and follows it.</summary>
+    internal static async Task<int> AgainAsync(ClientContext client, ParseResult parsed, ApiClient api, JobInfo job, List<RunInfo> runs, NewJobAgain wish, HostSecretOptions secrets, FollowOptions follow, CancellationToken cancel)
+    {
+        var hosts = runs.Select(r => r.HostId).ToHashSet();
+        var command = wish.CommandOf(job.Command) ?? throw new ClientException("The job puts no files anywhere, so there are none in its way; leave --existing out.", ExitCodes.WrongUse);
+        var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, job.Selection, command.Act, cancel, h => hosts.Contains(h.Id)).ConfigureAwait(false) : [];
+        wish = wish with { Seals = [.. doors.Select(d => d.Seal(command))], UsesVault = secrets.UsesVault(parsed) };
+        var again = await api.PostAsync($"jobs/{job.Id}/again", wish, WireJson.Default.NewJobAgain, WireJson.Default.JobInfo, cancel, Guid.NewGuid().ToString()).ConfigureAwait(false);
+        foreach (var door in doors)
+        {
+            await door.EndAsync(api, cancel).ConfigureAwait(false);
+        }
+        return await follow.FollowAsync(client, parsed, api, again, cancel, alwaysFolded: command.Action?.Deliver is not null).ConfigureAwait(false);
     }
 
     private static Command Cancel(ClientContext client)

@@ -36,7 +36,8 @@ public static class RunCommand
     }
 
     /// <summary>Makes a job, with access keys proven where they are given, and follows it.</summary>
-    internal static async Task<int> SendAsync(ClientContext client, ParseResult parsed, ApiClient api, NewJob wish, CommandSpec spec, HostSecretOptions secrets, FollowOptions follow, CancellationToken cancel, bool folded = false)
+    /// <param name="then">What is done when runs of it have failed; its status counts, if it has one.</param>
+    internal static async Task<int> SendAsync(ClientContext client, ParseResult parsed, ApiClient api, NewJob wish, CommandSpec spec, HostSecretOptions secrets, FollowOptions follow, CancellationToken cancel, bool folded = false, Func<JobInfo, Task<int?>>? then = null)
     {
         var doors = secrets.AreGiven(parsed) ? await secrets.OpenAsync(client, api, parsed, wish.Selection, spec.Act, cancel).ConfigureAwait(false) : [];
         wish = wish with { Seals = [.. doors.Select(d => d.Seal(spec))], UsesVault = secrets.UsesVault(parsed) };
@@ -46,7 +47,8 @@ public static class RunCommand
         {
             await door.EndAsync(api, cancel).ConfigureAwait(false);
         }
-        return await follow.FollowAsync(client, parsed, api, job, cancel, folded).ConfigureAwait(false);
+        var status = await follow.FollowAsync(client, parsed, api, job, cancel, folded).ConfigureAwait(false);
+        return status == ExitCodes.RunsFailed && then is not null ? await then(job).ConfigureAwait(false) ?? status : status;
     }
 
     /// <summary>Shows a job until there is nothing more to wait for.</summary>
@@ -73,7 +75,7 @@ public static class RunCommand
                     SayWhatWaits(runs, waits);
                     if (quietly)
                     {
-                        Progress(watch.Job!.Runs);
+                        Progress(watch);
                         return;
                     }
                     if (format == OutputFormat.Table)
@@ -120,11 +122,15 @@ public static class RunCommand
     }
 
     /// <summary>How far it is, on a line of its own that the next one takes the place of.</summary>
-    private static void Progress(RunCounts runs)
+    private static void Progress(JobWatch watch)
     {
         if (!Console.IsErrorRedirected)
         {
-            Console.Error.Write(runs.Ended == runs.Total ? "\r\e[K" : $"\r\e[K{runs.Ended} of {runs.Total} have ended{(runs.Waiting > 0 ? $", {runs.Waiting} wait" : "")} …");
+            var runs = watch.Job!.Runs;
+            var fetched = watch.Job.Command.Action?.Deliver is { Bytes: > 0 } deliver
+                ? $", {Units.Bytes(watch.Runs.Values.Sum(r => Math.Min(r.FetchedBytes ?? (r.State == RunState.Succeeded ? deliver.Bytes : 0), deliver.Bytes)))} of {Units.Bytes(deliver.Bytes * (double)runs.Total)} are there"
+                : "";
+            Console.Error.Write(runs.Ended == runs.Total ? "\r\e[K" : $"\r\e[K{runs.Ended} of {runs.Total} have ended{(runs.Waiting > 0 ? $", {runs.Waiting} wait" : "")}{fetched} …");
         }
     }
 

@@ -59,11 +59,11 @@ public sealed partial record CommandSpec
 
     /// <summary>As what the host's side counts it; null for a packet to a neighbour, which changes nothing on the host that sends it.</summary>
     [JsonIgnore]
-    public HostAct? Act => Action switch { { Wake: not null } => null, { Power: not null } => HostAct.Power, _ => HostAct.Run };
+    public HostAct? Act => Action switch { { Wake: not null } => null, { Power: not null } => HostAct.Power, { Deliver: not null } => HostAct.WriteFiles, _ => HostAct.Run };
 
     /// <summary>What somebody has to be granted who orders it.</summary>
     [JsonIgnore]
-    public Permission Needs => Action is { Power: not null } or { Wake: not null } ? Permission.Power : Permission.Run;
+    public Permission Needs => Action switch { { Power: not null } or { Wake: not null } => Permission.Power, { Deliver: not null } => Permission.WriteFiles, _ => Permission.Run };
 
     /// <summary>Whether it says what to run and where, and nothing about how.</summary>
     [JsonIgnore]

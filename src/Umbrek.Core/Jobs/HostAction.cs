@@ -1,4 +1,5 @@
 using System.Globalization;
+using Umbrek.Core.Files;
 using Umbrek.Core.Text;
 
 namespace Umbrek.Core.Jobs;
@@ -13,15 +14,17 @@ public sealed record HostAction
 
     public PowerWish? Power { get; init; }
     public WakeWish? Wake { get; init; }
+    public DeliverFiles? Deliver { get; init; }
 
     /// <returns>Null when it can be sent, else what is wrong with it and what to do.</returns>
-    public string? Check() => new object?[] { End, Rank, Find, Service, Power, Wake }.Count(said => said is not null) != 1 ? "Say one thing that the agent is to do." : this switch
+    public string? Check() => new object?[] { End, Rank, Find, Service, Power, Wake, Deliver }.Count(said => said is not null) != 1 ? "Say one thing that the agent is to do." : this switch
     {
         { End: { } end } => end.Which?.Check() ?? (end.Which is null ? ProcessChoice.Nobody : end.GraceSeconds is < 0 or > 600 ? "The time to end by itself goes from 0 to 600 seconds." : null),
         { Rank: { } rank } => rank.Which?.Check() ?? (rank.Which is null ? ProcessChoice.Nobody : rank.Niceness is < -20 or > 19 ? "Niceness goes from -20, which runs first, to 19, which runs last." : null),
         { Find: { } find } => string.IsNullOrWhiteSpace(find.Text) || find.Text.Length > ProcessChoice.LongestName ? $"Say what to look for among the processes, in at most {ProcessChoice.LongestName} characters." : null,
         { Service: { } service } => service.Check(),
         { Power: { } power } => power.Check(),
+        { Deliver: { } deliver } => deliver.Check(),
         _ => Wake!.Check(),
     };
 
@@ -34,6 +37,7 @@ public sealed record HostAction
         { Service: { } service } => service.Display(),
         { Power: { } power } => power.Display(),
         { Wake: { } wake } => wake.Display(),
+        { Deliver: { } deliver } => deliver.Display(),
         _ => "nothing",
     };
 }

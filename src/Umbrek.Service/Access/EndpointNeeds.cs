@@ -27,13 +27,13 @@ public enum NeedAt
 [AttributeUsage(AttributeTargets.Method)]
 public sealed class NeedsAttribute(NeedAt at, Permission permission = Permission.See) : Attribute
 {
-    public NeedsAttribute(NeedAt at, Permission permission, Permission instead) : this(at, permission) => Instead = instead;
+    public NeedsAttribute(NeedAt at, Permission permission, params Permission[] instead) : this(at, permission) => Instead = instead;
 
     public NeedAt At { get; } = at;
     public Permission Permission { get; } = permission;
 
-    /// <summary>Another that is enough to come in, where only the inside shows which of the two it takes.</summary>
-    public Permission? Instead { get; }
+    /// <summary>Others of which each is enough to come in, where only the inside shows which one it takes.</summary>
+    public IReadOnlyList<Permission> Instead { get; } = [];
 }
 
 /// <summary>Declares what endpoints need, and sees to it before they are carried out.</summary>
@@ -43,8 +43,8 @@ public static class EndpointNeeds
 
     public static T Needs<T>(this T endpoint, NeedAt at, Permission permission) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(at, permission));
 
-    /// <summary>One of two at one place at least: the inside shows which.</summary>
-    public static T NeedsEither<T>(this T endpoint, Permission permission, Permission instead) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(NeedAt.Somewhere, permission, instead));
+    /// <summary>One of several at one place at least: the inside shows which.</summary>
+    public static T NeedsEither<T>(this T endpoint, Permission permission, params Permission[] instead) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(NeedAt.Somewhere, permission, instead));
 
     /// <summary>Asks for what the endpoint has declared, before anything of the request is read; a refusal goes into the audit log.</summary>
     public static async Task AskAsync(HttpContext http, RequestDelegate next)
@@ -88,7 +88,7 @@ public static class EndpointNeeds
             case NeedAt.Everywhere:
                 gate.Everywhere(by, need.Permission);
                 break;
-            case NeedAt.Somewhere when !by.Reach.Anywhere.Contains(need.Permission) && !(need.Instead is { } other && by.Reach.Anywhere.Contains(other)):
+            case NeedAt.Somewhere when !by.Reach.Anywhere.Contains(need.Permission) && !need.Instead.Any(by.Reach.Anywhere.Contains):
                 throw gate.RefuseAnywhere(by, need.Permission);
         }
     }

@@ -129,6 +129,10 @@ public static class ServiceHost
         services.AddSingleton<VaultedKeys>();
         services.AddSingleton<ActingChannels>();
         services.AddSingleton<ShellService>();
+        services.AddSingleton<ParcelFiles>();
+        services.AddSingleton<ParcelService>();
+        services.AddSingleton<ContentServer>();
+        services.AddHostedService(p => p.GetRequiredService<ParcelService>());
         services.AddSingleton<RecordingFiles>();
         services.AddSingleton<RecordingService>();
         services.AddHostedService(p => p.GetRequiredService<RecordingService>());
@@ -343,6 +347,7 @@ public static class ServiceHost
         api.MapSessions();
         api.MapShells();
         api.MapRecordings();
+        api.MapParcels();
         api.MapEnrolment();
         api.MapEstate();
         api.MapHealth();
@@ -358,6 +363,7 @@ public static class ServiceHost
         api.MapScans();
         SingleSignOn.Map(app, app.Services.GetRequiredService<ServiceOptions>().SingleSignOn);
         app.MapReleaseFiles();
+        app.MapContent();
         app.MapChannels();
         app.MapServiceHealth();
         app.MapOpenApi().AllowAnonymous();

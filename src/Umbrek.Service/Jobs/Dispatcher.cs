@@ -4,6 +4,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
 using Umbrek.Service.Sessions;
@@ -18,7 +19,7 @@ namespace Umbrek.Service.Jobs;
 /// Sends orders to linked hosts and puts things right when a host returns: what waits is sent, what the host never
 /// accepted is sent again (it takes an id only once), what it lost is interrupted.
 /// </summary>
-public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, SealedOrders orders, VaultedKeys keys, JobFeed feed, TimeProvider time)
+public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks links, Intake intake, AccessIndex access, EstateIndex estate, SealedOrders orders, VaultedKeys keys, JobFeed feed, ContentServer content, TimeProvider time)
 {
     /// <summary>Sends the runs of a new job to those of its hosts that are linked.</summary>
     public async Task SendAsync(JobRow job, IReadOnlyList<RunRow> runs, CancellationToken cancel)
@@ -147,7 +148,7 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
             _ = SealAndSendAsync(job, runId, hostId, command);
             return Task.CompletedTask;
         }
-        return links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal), cancel);
+        return links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal, content.TicketFor(runId, command)), cancel);
     }
 
     private async Task SealAndSendAsync(JobRow job, Guid runId, Guid hostId, CommandSpec command)
@@ -160,7 +161,7 @@ public sealed class Dispatcher(IDatabase database, RunBook book, IAgentLinks lin
                 return;
             }
             await keys.SealAsync(host, new Asker(seat, null, false, seat.Reach, null), command.Act ?? HostAct.Run, JsonSerializer.Serialize(command, LinkJson.Default.CommandSpec), ("job", job.Id),
-                seal => links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal), CancellationToken.None), CancellationToken.None).ConfigureAwait(false);
+                seal => links.SendAsync(hostId, ToAgent.StartRun, new RunOrder(runId, job.Id, job.CreatedAt, command, job.CreatedBy, seal, content.TicketFor(runId, command)), CancellationToken.None), CancellationToken.None).ConfigureAwait(false);
             return;
         }
         catch (Exception e) when (e is DoorException or ProblemException)

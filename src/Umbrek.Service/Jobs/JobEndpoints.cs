@@ -20,27 +20,27 @@ public static class JobEndpoints
         {
             var job = await service.CreateAsync(wish, by, KeyOf(http), cancel).ConfigureAwait(false);
             return TypedResults.Accepted($"/api/v1/jobs/{job.Id}", job);
-        }).NeedsEither(Permission.Run, Permission.Power).WithName("createJob").WithSummary("Runs a command on the hosts of a selection. With an Idempotency-Key a repeated request starts it once.");
+        }).NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("createJob").WithSummary("Runs a command on the hosts of a selection. With an Idempotency-Key a repeated request starts it once.");
         jobs.MapGet("/{id:guid}", async (JobReader reader, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await reader.GetAsync(id, by.Reach, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getJob").WithSummary("A job with all its runs.");
         jobs.MapPost("/{id:guid}/cancel", async (JobService service, Asker by, Guid id, CancellationToken cancel) =>
             TypedResults.Ok(await service.CancelJobAsync(id, by, cancel).ConfigureAwait(false)))
-            .NeedsEither(Permission.Run, Permission.Power).WithName("cancelJob").WithSummary("Cancels every run that has not ended.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("cancelJob").WithSummary("Cancels every run that has not ended.");
         jobs.MapPost("/{id:guid}/again", async (JobService service, HttpContext http, Asker by, Guid id, NewJobAgain wish, CancellationToken cancel) =>
         {
             var job = await service.AgainAsync(id, wish, by, KeyOf(http), cancel).ConfigureAwait(false);
             return TypedResults.Accepted($"/api/v1/jobs/{job.Id}", job);
-        }).NeedsEither(Permission.Run, Permission.Power).WithName("runAgain").WithSummary("Runs a job's command again where it ended in trouble, or on the hosts of the runs that are named.");
+        }).NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("runAgain").WithSummary("Runs a job's command again where it ended in trouble, or on the hosts of the runs that are named.");
         jobs.MapGet("/{id:guid}/answers", async (AnswerReader reader, Asker by, Guid id, string? passOver, CancellationToken cancel) =>
             TypedResults.Ok(await reader.FoldAsync(id, passOver, by, cancel).ConfigureAwait(false)))
-            .NeedsEither(Permission.Run, Permission.Power).WithName("foldAnswers").WithSummary("What the hosts answered, equal answers as one, the rarest first. 'passOver' says what does not count: times, names, addresses, numbers, with commas between them, or nothing.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("foldAnswers").WithSummary("What the hosts answered, equal answers as one, the rarest first. 'passOver' says what does not count: times, names, addresses, numbers, with commas between them, or nothing.");
         jobs.MapGet("/{id:guid}/search", async (AnswerReader reader, Asker by, Guid id, string? text, int? limit, CancellationToken cancel) =>
             TypedResults.Ok(await reader.SearchAsync(id, text, limit, by, cancel).ConfigureAwait(false)))
-            .NeedsEither(Permission.Run, Permission.Power).WithName("searchOutput").WithSummary("Lines of the output that hold a text, letters of either case.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("searchOutput").WithSummary("Lines of the output that hold a text, letters of either case.");
         jobs.MapGet("/{id:guid}/output", async (OutputDownload download, HttpContext http, Asker by, Guid id, string? @as, CancellationToken cancel) =>
             await download.WriteAsync(id, @as, by, http, cancel).ConfigureAwait(false))
             .Produces(StatusCodes.Status200OK, contentType: "application/x-ndjson", additionalContentTypes: "application/zip")
-            .NeedsEither(Permission.Run, Permission.Power).WithName("downloadOutput").WithSummary("The output of all hosts: a line of JSON for each (as=ndjson), or files for each in a ZIP archive (as=zip).");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("downloadOutput").WithSummary("The output of all hosts: a line of JSON for each (as=ndjson), or files for each in a ZIP archive (as=zip).");
 
         api.MapPost("/wake", async (WakeService service, HttpContext http, Asker by, NewWake wish, CancellationToken cancel) =>
         {
@@ -55,13 +55,13 @@ public static class JobEndpoints
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getRun").WithSummary("One run.");
         runs.MapPost("/{id:guid}/cancel", async (JobService service, Asker by, Guid id, CancellationToken cancel) =>
             TypedResults.Ok(await service.CancelRunAsync(id, by, cancel).ConfigureAwait(false)))
-            .NeedsEither(Permission.Run, Permission.Power).WithName("cancelRun").WithSummary("Cancels one run.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("cancelRun").WithSummary("Cancels one run.");
         runs.MapGet("/{id:guid}/output", WriteOutputAsync)
             .Produces(StatusCodes.Status200OK, contentType: "application/octet-stream")
-            .NeedsEither(Permission.Run, Permission.Power).WithName("getOutput").WithSummary("A run's output as the command wrote it: stdout, stderr, or (without 'stream') both in the order of arrival.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("getOutput").WithSummary("A run's output as the command wrote it: stdout, stderr, or (without 'stream') both in the order of arrival.");
         runs.MapGet("/{id:guid}/comparison", async (AnswerReader reader, Asker by, Guid id, Guid with, string? passOver, CancellationToken cancel) =>
             TypedResults.Ok(await reader.CompareAsync(id, with, passOver, by, cancel).ConfigureAwait(false)))
-            .NeedsEither(Permission.Run, Permission.Power).WithName("compareAnswers").WithSummary("The output of two runs line by line: what both have, what only one has.");
+            .NeedsEither(Permission.Run, Permission.Power, Permission.WriteFiles).WithName("compareAnswers").WithSummary("The output of two runs line by line: what both have, what only one has.");
     }
 
     private static string? KeyOf(HttpContext http) => http.Request.Headers["Idempotency-Key"].ToString() is { Length: > 0 } key ? key : null;

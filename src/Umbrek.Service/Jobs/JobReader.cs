@@ -4,6 +4,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
 using Umbrek.Service.Storage;
@@ -14,7 +15,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Reads jobs, runs and output as they are stored.</summary>
-public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate, IAgentLinks links)
+public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate, IAgentLinks links, ContentServer content)
 {
     /// <summary>Newest first; those that name a host which one may see.</summary>
     public async Task<Page<JobInfo>> ListAsync(Asker by, Guid? hostId, string? cursor, int? limit, CancellationToken cancel)
@@ -167,7 +168,8 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         var held = r is { Held: true, State: RunState.Waiting } && links.IsLinked(r.HostId);
         return new RunInfo(
             r.Id, r.JobId, r.HostId, host?.Label ?? "removed host", host?.SystemName ?? "", host?.GroupPath ?? "", r.State, createdAt,
-            r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason ?? (held ? "Its turn has not come yet." : null), r.User, r.StdoutBytes, r.StderrBytes, held);
+            r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason ?? (held ? "Its turn has not come yet." : null), r.User, r.StdoutBytes, r.StderrBytes, held,
+            r.State is RunState.Sent or RunState.Running ? content.Fetched(r.Id) : null);
     }
 
     private static JobInfo ToInfo(JobRow j, RunCounts counts, bool whole)

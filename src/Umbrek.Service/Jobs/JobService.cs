@@ -7,6 +7,7 @@ using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
+using Umbrek.Service.Files;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
 using Umbrek.Service.Sessions;
@@ -20,7 +21,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Makes, cancels and expires jobs.</summary>
-public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, ScriptLibrary scripts, Dispatcher dispatcher, Pacer pacer, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, SessionService sessions, SealedOrders orders, AuditLog audit, TimeProvider time)
+public sealed class JobService(IDatabase database, SelectionService selections, RunBook book, JobReader reader, ScriptLibrary scripts, Dispatcher dispatcher, Pacer pacer, Intake intake, IAgentLinks links, EstateIndex estate, Gate gate, SessionService sessions, SealedOrders orders, ParcelService parcels, AuditLog audit, TimeProvider time)
 {
     private static readonly TimeSpan DefaultExpiry = TimeSpan.FromDays(1);
 
@@ -89,7 +90,8 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         {
             throw new ProblemException(422, ProblemTypes.SelectionEmpty, "The hosts of these runs have been removed; nothing was run.");
         }
-        return await MakeAsync(new NewJob(detail.Job.Selection, null, wish.ExpiresInSeconds, wish.Seals, wish.UsesVault, detail.Job.Pace), detail.Job.Command, detail.Job.Script, chosen, jobId, by, idempotencyKey, cancel).ConfigureAwait(false);
+        var command = wish.CommandOf(detail.Job.Command) ?? throw ProblemException.Invalid("The job puts no files anywhere, so there are none in its way; leave 'existing' out.");
+        return await MakeAsync(new NewJob(detail.Job.Selection, null, wish.ExpiresInSeconds, wish.Seals, wish.UsesVault, detail.Job.Pace), command, detail.Job.Script, chosen, jobId, by, idempotencyKey, cancel).ConfigureAwait(false);
     }
 
     /// <summary>What is to run, and the script of the library that it is. A command beside a script must be that script: what a job is called is what it does.</summary>
@@ -151,6 +153,10 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
             ScriptNumber = script?.Number,
             ExpiresAt = now + (wish.ExpiresInSeconds is { } s ? TimeSpan.FromSeconds(s) : spec.Needs == Permission.Power ? PowerExpiry : DefaultExpiry),
         };
+        if (spec.Action?.Deliver is { } deliver)
+        {
+            await parcels.UseAsync(deliver, own: againOf is null, by, job.ExpiresAt, cancel).ConfigureAwait(false);
+        }
         var runs = chosen.ConvertAll(h => new RunRow
         {
             Id = Guid.CreateVersion7(now),
@@ -192,6 +198,10 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
         if (command.Script is { } script)
         {
             detail.Add(("script-sha256", Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(script)))));
+        }
+        if (command.Action?.Deliver is { } deliver)
+        {
+            detail.Add(("parcel-sha256", deliver.Digest));
         }
         if (command.User is { } user)
         {
@@ -327,7 +337,7 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
 }
 
 /// <summary>Looks for runs that have waited too long.</summary>
-public sealed class JobClock(JobService jobs, TimeProvider time) : BackgroundService
+public sealed class JobClock(JobService jobs, ContentServer content, TimeProvider time) : BackgroundService
 {
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
@@ -335,6 +345,7 @@ public sealed class JobClock(JobService jobs, TimeProvider time) : BackgroundSer
         while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false))
         {
             await jobs.ExpireAsync(stoppingToken).ConfigureAwait(false);
+            content.Forget();
         }
     }
 }

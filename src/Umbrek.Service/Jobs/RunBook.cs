@@ -70,5 +70,8 @@ public sealed class RunBook(IDatabase database)
 
     public List<(Guid RunId, RunMark Mark)> OfJob(Guid jobId) => [.. open.Where(p => p.Value.JobId == jobId).Select(p => (p.Key, p.Value))];
 
+    /// <summary>Jobs of which a run has not ended.</summary>
+    public HashSet<Guid> OpenJobs() => [.. open.Values.Select(m => m.JobId)];
+
     public List<(Guid RunId, RunMark Mark)> Waiting() => [.. open.Where(p => p.Value.Status.State == RunState.Waiting).Select(p => (p.Key, p.Value))];
 }

@@ -238,6 +238,26 @@ public sealed class RecordingRow
     public string? Sha256 { get; set; }
 }
 
+/// <summary>Files and folders on their way to many hosts.</summary>
+public sealed class ParcelRow
+{
+    public Guid Id { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public Guid CreatedById { get; set; }
+    public string CreatedBy { get; set; } = "";
+    public string? IdempotencyKey { get; set; }
+    public string Name { get; set; } = "";
+    public int Files { get; set; }
+    public int Folders { get; set; }
+    public int Links { get; set; }
+    public long Bytes { get; set; }
+
+    /// <summary>SHA-256 of its list and of its body, in hexadecimal digits, once all of it is there.</summary>
+    public string? Digest { get; set; }
+    public string? Body { get; set; }
+    public DateTimeOffset KeptUntil { get; set; }
+}
+
 /// <summary>What a place says of the host policy.</summary>
 public sealed class PolicyRow
 {

@@ -23,6 +23,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<SavedSelectionRow> SavedSelections => Set<SavedSelectionRow>();
     public DbSet<SessionRow> Sessions => Set<SessionRow>();
     public DbSet<RecordingRow> Recordings => Set<RecordingRow>();
+    public DbSet<ParcelRow> Parcels => Set<ParcelRow>();
     public DbSet<PolicyRow> Policies => Set<PolicyRow>();
     public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
     public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
@@ -200,6 +201,11 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(r => new { r.HostId, r.OpenedAt });
             t.HasIndex(r => r.EndedAt);
             t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+        });
+        builder.Entity<ParcelRow>(t =>
+        {
+            t.HasIndex(p => new { p.CreatedById, p.IdempotencyKey }).IsUnique();
+            t.HasIndex(p => p.Digest);
         });
         builder.Entity<RecordingRow>(t =>
         {

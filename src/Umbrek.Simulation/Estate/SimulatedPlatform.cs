@@ -11,6 +11,7 @@ using Umbrek.Agent.Platform;
 using Umbrek.Agent.Shell;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
@@ -76,7 +77,12 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => new SimulatedLogs(host, this, time);
 
-    private SimulatedDisk Disk => field ??= new(host, this, time);
+    public SimulatedDisk Disk => field ??= new(host, this, time);
+
+    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => !place.IsOfPerson()
+        ? [new PlaceHere(new FileName(place switch { NamedPlace.Temporary => "/tmp", NamedPlace.Settings => "/etc", NamedPlace.Programs => "/opt", NamedPlace.ProgramData => "/usr/local/share", _ => "/usr/local/share/fonts" }))]
+        : Person is { } person ? [new PlaceHere(new FileName(place == NamedPlace.Home ? SimulatedDisk.Home : $"{SimulatedDisk.Home}/{place}"), person, SimulatedDisk.Home)]
+        : throw new IOException($"Nobody is logged in on this host, so there is no place '{place.Word()}'.");
 
     public IHostFiles Files(IReadOnlyList<string>? roots) => new SimulatedFiles(Disk, roots);
 
@@ -183,7 +189,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
         {
             return;
         }
-        using var keeper = new Keeper(new RunDirectory(runDirectory), new SimulatedCommandRunner(host, this, time), time, BootId);
+        using var keeper = new Keeper(new RunDirectory(runDirectory), new SimulatedCommandRunner(host, this, time, runDirectory), time, BootId);
         await keeper.RunAsync(Down).ConfigureAwait(false);
     }
 }

@@ -36,6 +36,9 @@ public sealed class SimulatedDisk(SimulatedHost host, SimulatedPlatform platform
 
     public FileEntry Root => new(new FileName("/"), FileKind.Folder, 0, 0x1ed, "root", "root", Day(3));
 
+    /// <summary>Where whoever sits there has his own.</summary>
+    public const string Home = "/home/kiosk";
+
     private void Fill()
     {
         Text("/etc/hostname", host.Name + "\n", Day(200));

@@ -16,6 +16,20 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         }
     }
 
+    FileEntry? IHostFiles.Find(FileName path)
+    {
+        lock (disk.Guard)
+        {
+            var folder = Follow(path.Folder()).TrimEnd('/');
+            if (!path.Last().IsPlainName)
+            {
+                return Look(path);
+            }
+            CheckRoots(path, $"{folder}/{path.Last().Text}");
+            return disk.All.TryGetValue($"{folder}/{path.Last().Text}", out var found) ? found.Entry with { Name = path.Last() } : null;
+        }
+    }
+
     public IEnumerable<FileEntry> List(FileName path)
     {
         lock (disk.Guard)

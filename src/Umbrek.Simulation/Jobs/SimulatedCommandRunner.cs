@@ -1,5 +1,6 @@
 using System.IO.Pipelines;
 using System.Text;
+using Umbrek.Agent.Files;
 using Umbrek.Agent.Jobs;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
@@ -12,13 +13,18 @@ namespace Umbrek.Simulation.Jobs;
 /// A handful of commands as a simulated host would answer them: enough to show output, errors, differences and long work.
 /// Anything else is answered as a shell answers an unknown name.
 /// </summary>
-public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform platform, TimeProvider time) : ICommandRunner
+/// <param name="runDirectory">Of the run; what an agent does itself may need its order.</param>
+public sealed class SimulatedCommandRunner(SimulatedHost host, SimulatedPlatform platform, TimeProvider time, string? runDirectory = null) : ICommandRunner
 {
     public IRunningCommand Start(CommandSpec command)
     {
         if (command.User is { } user && user != "root")
         {
             throw new CommandNotStartedException($"There is no user '{user}' on this host; nothing was run.", 126);
+        }
+        if (command.Action is { Deliver: not null })
+        {
+            return new SimulatedAct((say, stop) => DeliveryActs.RunAsync(new RunDirectory(runDirectory!), platform, say, time, stop));
         }
         if (command.Action is { } action)
         {

@@ -1,4 +1,5 @@
 using Umbrek.Core.Access;
+using Umbrek.Core.Files;
 using Umbrek.Core.Jobs;
 
 namespace Umbrek.Wire.Jobs;
@@ -33,4 +34,13 @@ public sealed record FoundLines(IReadOnlyList<FoundLine> Lines, int Hosts, bool 
 /// <summary>The same again, on some of the hosts.</summary>
 /// <param name="Runs">Runs of the job whose hosts are to do it again; null means those that ended in trouble.</param>
 /// <param name="Seals">As for a new job; see <see cref="NewJob"/>.</param>
-public sealed record NewJobAgain(IReadOnlyList<Guid>? Runs = null, long? ExpiresInSeconds = null, IReadOnlyList<SealedOrder>? Seals = null, bool UsesVault = false);
+/// <param name="Existing">Of a job that puts files somewhere: what becomes of files that are in the way, this time.</param>
+public sealed record NewJobAgain(IReadOnlyList<Guid>? Runs = null, long? ExpiresInSeconds = null, IReadOnlyList<SealedOrder>? Seals = null, bool UsesVault = false, Existing? Existing = null)
+{
+    /// <summary>The command as it is done again.</summary>
+    /// <returns>Null where files are spoken of and the command puts none anywhere.</returns>
+    public CommandSpec? CommandOf(CommandSpec before) =>
+        Existing is not { } existing ? before
+        : before.Action?.Deliver is { } deliver ? before with { Action = new HostAction { Deliver = deliver with { Existing = existing } } }
+        : null;
+}

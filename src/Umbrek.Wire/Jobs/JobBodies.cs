@@ -37,6 +37,7 @@ public sealed record JobInfo(
     ScriptMark? Script = null);
 
 /// <param name="Held">Its host is linked, and its turn has not come yet.</param>
+/// <param name="FetchedBytes">While the host fetches what it is to put somewhere: so much has left the service.</param>
 public sealed record RunInfo(
     Guid Id,
     Guid JobId,
@@ -53,7 +54,8 @@ public sealed record RunInfo(
     string? User,
     long StdoutBytes,
     long StderrBytes,
-    bool Held = false);
+    bool Held = false,
+    long? FetchedBytes = null);
 
 public sealed record JobDetail(JobInfo Job, IReadOnlyList<RunInfo> Runs);
 

@@ -143,7 +143,8 @@ public sealed record RunEventBatch(IReadOnlyList<RunEvent> Events);
 /// <summary>An order to run a command, once.</summary>
 /// <param name="OrderedAt">When the service made the run; an agent takes no order older than <see cref="OldestOrder"/>.</param>
 /// <param name="Sealed">The command as its technician sealed it, where the host asks for its access key: a <see cref="CommandSpec"/> as JSON.</param>
-public sealed record RunOrder(Guid RunId, Guid JobId, DateTimeOffset OrderedAt, CommandSpec Command, string OrderedBy, SealedOrder? Sealed = null)
+/// <param name="Ticket">With it the host fetches what the command has it put somewhere.</param>
+public sealed record RunOrder(Guid RunId, Guid JobId, DateTimeOffset OrderedAt, CommandSpec Command, string OrderedBy, SealedOrder? Sealed = null, string? Ticket = null)
 {
     /// <summary>How long an agent remembers run ids, and so the oldest order that it can take safely.</summary>
     public static readonly TimeSpan OldestOrder = TimeSpan.FromDays(90);

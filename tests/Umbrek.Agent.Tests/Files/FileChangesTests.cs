@@ -342,7 +342,7 @@ public sealed class FileChangesTests : IAsyncLifetime
     public async Task What_is_left_half_written_is_known_and_removed_after_a_week()
     {
         var time = new Microsoft.Extensions.Time.Testing.FakeTimeProvider(new DateTimeOffset(2026, 11, 1, 12, 0, 0, TimeSpan.Zero));
-        var ledger = new PartLedger(line.State, time);
+        var ledger = new PartLedger(line.State.PartsFile, time);
         ledger.Take("/srv/.one%\n.part").Dispose();
         using var held = ledger.Take("/srv/.held.part");
         ledger.Take("/srv/.two.part").Dispose();
@@ -351,6 +351,6 @@ public sealed class FileChangesTests : IAsyncLifetime
         time.Advance(PartLedger.Kept + TimeSpan.FromMinutes(1));
         ledger.Left().ShouldBe(["/srv/.one%\n.part"]);
         // Another agent reads the same out of its file.
-        new PartLedger(line.State, time).Left().ShouldBe(["/srv/.one%\n.part", "/srv/.held.part"], ignoreOrder: true);
+        new PartLedger(line.State.PartsFile, time).Left().ShouldBe(["/srv/.one%\n.part", "/srv/.held.part"], ignoreOrder: true);
     }
 }

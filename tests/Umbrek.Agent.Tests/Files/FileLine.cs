@@ -26,7 +26,7 @@ internal sealed class FileLine : IAsyncDisposable
         (Technician, host) = (FileFrames.OfTechnician(near), FileFrames.OfHost(far));
         agent = new StateDirectory(state.Path);
         agent.Create();
-        Ledger = new PartLedger(agent, TimeProvider.System);
+        Ledger = new PartLedger(agent.PartsFile, TimeProvider.System);
         Begin(changes: false);
     }
 

@@ -5,6 +5,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Wire.Links;
@@ -41,6 +42,8 @@ internal class BarePlatform : IHostPlatform
     public IServiceReader Services() => throw new NotSupportedException();
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => throw new NotSupportedException();
+
+    public virtual IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => throw new NotSupportedException();
 
     public virtual IHostFiles Files(IReadOnlyList<string>? roots) => throw new NotSupportedException();
 

@@ -17,6 +17,7 @@ using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Files;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
 
@@ -44,10 +45,10 @@ public sealed class EveryEndpointTests
         backUpVault          Everywhere administer
         beginPasskey         Own        see
         beginSecondFactor    Own        see
-        cancelJob            Somewhere  run or power
+        cancelJob            Somewhere  run or power or write-files
         cancelKeyRotation    Somewhere  administer
         cancelRollout        Somewhere  software
-        cancelRun            Somewhere  run or power
+        cancelRun            Somewhere  run or power or write-files
         cancelScan           Somewhere  scan
         changeCheck          Somewhere  configure
         changeCustomer       Group      configure
@@ -67,7 +68,7 @@ public sealed class EveryEndpointTests
         changeSelection      Own        see
         changeSignInSettings Everywhere administer
         checkSelection       Own        see
-        compareAnswers       Somewhere  run or power
+        compareAnswers       Somewhere  run or power or write-files
         compareScriptVersions Somewhere  run
         completeSelection    Own        see
         confirmDevice        Own        see
@@ -76,10 +77,11 @@ public sealed class EveryEndpointTests
         createGrant          Somewhere  administer
         createGroup          Somewhere  configure
         createInstaller      Somewhere  approve
-        createJob            Somewhere  run or power
+        createJob            Somewhere  run or power or write-files
         createKeyRotation    Somewhere  administer
         createMaintenance    Somewhere  configure
         createNotice         Somewhere  configure
+        createParcel         Somewhere  write-files
         createRole           Everywhere administer
         createRollout        Somewhere  software
         createScript         Somewhere  run
@@ -88,8 +90,9 @@ public sealed class EveryEndpointTests
         createTechnician     Everywhere administer
         createToken          Own        see
         decideEnrolments     Somewhere  approve
+        deleteParcel         Somewhere  write-files
         deleteRecording      Somewhere  administer
-        downloadOutput       Somewhere  run or power
+        downloadOutput       Somewhere  run or power or write-files
         editHosts            Somewhere  configure
         endMaintenance       Somewhere  configure
         endOtherSignIns      Own        see
@@ -102,7 +105,7 @@ public sealed class EveryEndpointTests
         exportTree           Own        see
         fillScript           Somewhere  run
         findHosts            Own        see
-        foldAnswers          Somewhere  run or power
+        foldAnswers          Somewhere  run or power or write-files
         forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
@@ -122,9 +125,11 @@ public sealed class EveryEndpointTests
         getMe                Own        see
         getMetrics           Own        see
         getNotice            Somewhere  see
-        getOutput            Somewhere  run or power
+        getOutput            Somewhere  run or power or write-files
         getOverview          Own        see
         getPairing           Own        see
+        getParcel            Somewhere  write-files
+        getParcelList        Somewhere  write-files
         getPolicy            Own        see
         getPreference        Own        see
         getRecording         Somewhere  see
@@ -159,6 +164,7 @@ public sealed class EveryEndpointTests
         listMaintenance      Own        see
         listMarks            Own        see
         listNotices          Own        see
+        listParcels          Somewhere  write-files
         listPasskeys         Own        see
         listPolicies         Own        see
         listProbedHosts      Somewhere  see
@@ -207,9 +213,10 @@ public sealed class EveryEndpointTests
         revokeGrant          Somewhere  administer
         revokeInstaller      Somewhere  approve
         rotateVaultKey       Everywhere administer
-        runAgain             Somewhere  run or power
+        runAgain             Somewhere  run or power or write-files
         saveSelection        Own        see
-        searchOutput         Somewhere  run or power
+        searchOutput         Somewhere  run or power or write-files
+        sendParcelContent    Somewhere  write-files
         setCheck             Somewhere  configure
         setMail              Everywhere administer
         setOwnMail           Own        see
@@ -226,7 +233,7 @@ public sealed class EveryEndpointTests
     public async Task Each_endpoint_needs_what_is_written_down()
     {
         await using var service = await TestService.StartAsync();
-        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}{(e.Need.Instead is { } other ? $" or {PermissionWords.Word(other)}" : "")}").Order(StringComparer.Ordinal);
+        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}{string.Concat(e.Need.Instead.Select(other => $" or {PermissionWords.Word(other)}"))}").Order(StringComparer.Ordinal);
         declared.ShouldBe(Declared.Split('\n').Select(l => l.Trim('\r')));
     }
 
@@ -360,7 +367,7 @@ public sealed class EveryEndpointTests
             (_, false, true) => refused ? null : "let through without the permission",
             (_, true, true) when endpoint.Name == "refreshHost" => refused || hidden ? "refused" : null,
             (_, true, true) => refused || hidden ? "refused though the role holds it" : null,
-            (NeedAt.Somewhere, true, false) when endpoint.Name == "createScript" => refused ? "refused what is at no place" : null,
+            (NeedAt.Somewhere, true, false) when endpoint.Name is "createScript" or "createParcel" => refused ? "refused what is at no place" : null,
             // A listing is there for everybody who may see some of it.
             (NeedAt.Somewhere, true, false) => endpoint.IsListing ? (refused || hidden ? "refused a listing" : null) : refused || hidden || status == HttpStatusCode.UnprocessableEntity || body.Contains("\"problems\":[{", StringComparison.Ordinal) ? null : "let through outside the grant",
             _ => "not thought of",
@@ -409,6 +416,7 @@ public sealed class EveryEndpointTests
 
         /// <summary>Not of a place: inside is one's own, outside another's that is not shared.</summary>
         private Dictionary<bool, Guid> Scripts { get; } = [];
+        private Dictionary<bool, Guid> Parcels { get; } = [];
         private Dictionary<bool, Guid> Alerts { get; } = [];
         private Dictionary<bool, Guid> Checks { get; } = [];
         private Dictionary<bool, Guid> Notices { get; } = [];
@@ -516,6 +524,8 @@ public sealed class EveryEndpointTests
             Deliveries[inside] = delivery.Id;
             Windows[inside] = (await service.Api.PostAsync("maintenance", new NewMaintenance("New disk", 60, HostId: Hosts[inside]), WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, default)).Id;
             var author = inside && (await who.GetAsync("me", WireJson.Default.Me, default)).Anywhere.Contains(Permission.Run) ? who : service.Api;
+            var sender = inside && (await who.GetAsync("me", WireJson.Default.Me, default)).Anywhere.Contains(Permission.WriteFiles) ? who : service.Api;
+            Parcels[inside] = (await sender.PostAsync("parcels", new NewParcel([new Core.Files.ParcelEntry(new Core.Files.FileName("labels"), Core.Files.FileKind.Folder)]), WireJson.Default.NewParcel, WireJson.Default.ParcelInfo, default)).Id;
             Scripts[inside] = (await author.PostAsync("scripts", new NewScript($"{Guid.NewGuid():N}", new CommandSpec { Script = "true" }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script.Id;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
@@ -539,6 +549,7 @@ public sealed class EveryEndpointTests
             "recordings" => Recordings[inside],
             "secrets" => Secrets[inside],
             "scripts" => Scripts[inside],
+            "parcels" => Parcels[inside],
             "key-rotations" => KeyRotations[inside],
             "alerts" => Alerts[inside],
             "checks" => Checks[inside],
@@ -596,6 +607,7 @@ public sealed class EveryEndpointTests
                 "addScriptVersion" => """{"command":{"script":"false"}}""",
                 "fillScript" => $$"""{"id":"{{Scripts[inside]}}"}""",
                 "wakeHosts" => $$"""{"selection":"{{host}}"}""",
+                "createParcel" => """{"entries":[{"path":{"text":"labels"},"kind":"folder"}]}""",
                 "createJob" => $$"""{"command":{"line":"hostname"},"selection":"{{host}}"}""",
                 "decideEnrolments" => $$"""{"ids":["{{Waiting[inside]}}"],"decision":"approve"}""",
                 "createInstaller" => $$"""{"groupPath":"{{group}}","accessKey":"none","approvalNeeded":false}""",
@@ -621,7 +633,7 @@ public sealed class EveryEndpointTests
                 "addPasskey" => """{"name":"phone","ceremony":"never begun","credential":{}}""",
                 "confirmSecondFactor" => """{"code":"000000"}""",
                 "changeSignInSettings" => """{"secondFactorRequired":false}""",
-                "addRelease" => "the program",
+                "addRelease" or "sendParcelContent" => "the program",
                 _ => null,
             };
         }

@@ -10,7 +10,8 @@ using Umbrek.Wire;
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>Runs commands in a session and process group of their own.</summary>
-public sealed class LinuxCommandRunner : ICommandRunner
+/// <param name="runDirectory">Of the run; what the agent does itself may need its order.</param>
+public sealed class LinuxCommandRunner(string? runDirectory = null) : ICommandRunner
 {
     private const int NoSuchFile = 2;
     private const int PermissionDenied = 13;
@@ -51,9 +52,9 @@ public sealed class LinuxCommandRunner : ICommandRunner
     }
 
     /// <summary>An act of the agent's own is this same program, which reads on standard input what it is to do.</summary>
-    private static CommandSpec OfAgent(HostAction action) => new()
+    private CommandSpec OfAgent(HostAction action) => new()
     {
-        Arguments = [Environment.ProcessPath ?? throw new CommandNotStartedException("The agent does not know its own file; nothing was done.", 126), "act"],
+        Arguments = [Environment.ProcessPath ?? throw new CommandNotStartedException("The agent does not know its own file; nothing was done.", 126), "act", .. action.Deliver is null ? (string[])[] : [runDirectory!]],
         Input = JsonSerializer.SerializeToUtf8Bytes(action, LinkJson.Default.HostAction),
     };
 

@@ -21,6 +21,21 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
         return error == 0 ? entries.ToEntry(path.Last(), stat) : throw places.Trouble(path, error);
     }
 
+    public FileEntry? Find(FileName path)
+    {
+        if (!path.Last().IsPlainName)
+        {
+            return Look(path);
+        }
+        var (folder, error) = places.TryOpen(path.Folder(), NativeFiles.NameOnly | NativeFiles.DirectoryOnly);
+        using (folder)
+        {
+            return folder is not null ? entries.Find(folder, path.Last().ToBytes())
+                : error == NativeFiles.NotThere ? null
+                : throw places.Trouble(path, error);
+        }
+    }
+
     public IEnumerable<FileEntry> List(FileName path)
     {
         if (places.IsTop(path))

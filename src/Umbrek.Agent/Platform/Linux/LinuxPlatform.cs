@@ -8,6 +8,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux.Probes;
 using Umbrek.Core.Estate;
+using Umbrek.Core.Files;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Wire.Links;
@@ -67,6 +68,8 @@ public sealed class LinuxPlatform : IHostPlatform
     public IServiceReader Services() => new LinuxServiceList();
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => new LinuxLogs(TimeProvider.System, roots);
+
+    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => LinuxNamedPlaces.Find(place, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal)]);
 
     public IHostFiles Files(IReadOnlyList<string>? roots) => new LinuxFiles(roots);
 

@@ -1223,6 +1223,60 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("OwnValues");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ParcelRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Body")
+                        .HasColumnType("text");
+
+                    b.Property<long>("Bytes")
+                        .HasColumnType("bigint");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("CreatedById")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Digest")
+                        .HasColumnType("text");
+
+                    b.Property<int>("Files")
+                        .HasColumnType("integer");
+
+                    b.Property<int>("Folders")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("IdempotencyKey")
+                        .HasColumnType("text");
+
+                    b.Property<DateTimeOffset>("KeptUntil")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<int>("Links")
+                        .HasColumnType("integer");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Digest");
+
+                    b.HasIndex("CreatedById", "IdempotencyKey")
+                        .IsUnique();
+
+                    b.ToTable("Parcels");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
                 {
                     b.Property<Guid>("Id")

@@ -1230,6 +1230,61 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("OwnValues");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ParcelRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Body")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Bytes")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("CreatedById")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Digest")
+                        .HasColumnType("TEXT");
+
+                    b.Property<int>("Files")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Folders")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("IdempotencyKey")
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("KeptUntil")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<int>("Links")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("Digest");
+
+                    b.HasIndex("CreatedById", "IdempotencyKey")
+                        .IsUnique();
+
+                    b.ToTable("Parcels");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.PolicyRow", b =>
                 {
                     b.Property<byte[]>("Id")

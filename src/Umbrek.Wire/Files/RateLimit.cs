@@ -1,6 +1,6 @@
-namespace Umbrek.Cli.Files;
+namespace Umbrek.Wire.Files;
 
-/// <summary>Keeps a transfer below so many bytes a second.</summary>
+/// <summary>Keeps transfers below so many bytes a second, all together that spend of it.</summary>
 /// <param name="most">Null for as many as there are.</param>
 public sealed class RateLimit(long? most, TimeProvider time)
 {
@@ -8,6 +8,7 @@ public sealed class RateLimit(long? most, TimeProvider time)
 
     private static readonly TimeSpan Shortest = TimeSpan.FromMilliseconds(20);
 
+    private readonly Lock gate = new();
     private readonly long began = time.GetTimestamp();
     private double ahead;
     private TimeSpan counted;
@@ -19,11 +20,15 @@ public sealed class RateLimit(long? most, TimeProvider time)
         {
             return Task.CompletedTask;
         }
-        var now = time.GetElapsedTime(began);
-        // What was not used is not saved up: a line that stood still begins slowly again.
-        ahead = Math.Max(0, ahead - (now - counted).TotalSeconds * rate) + bytes;
-        counted = now;
-        var wait = TimeSpan.FromSeconds(ahead / rate);
+        TimeSpan wait;
+        lock (gate)
+        {
+            var now = time.GetElapsedTime(began);
+            // What was not used is not saved up: a line that stood still begins slowly again.
+            ahead = Math.Max(0, ahead - (now - counted).TotalSeconds * rate) + bytes;
+            counted = now;
+            wait = TimeSpan.FromSeconds(ahead / rate);
+        }
         return wait > Shortest ? Task.Delay(wait, time, cancel) : Task.CompletedTask;
     }
 }

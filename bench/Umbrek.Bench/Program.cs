@@ -29,6 +29,7 @@ var all = new Dictionary<string, Func<Task>>
     },
     ["shell"] = ShellBench.RunAsync,
     ["files"] = FileBench.RunAsync,
+    ["deliver"] = DeliverBench.RunAsync,
     ["processes"] = ProcessBench.RunAsync,
     ["programs"] = ProgramBench.RunAsync,
 };

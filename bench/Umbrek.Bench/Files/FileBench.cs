@@ -90,7 +90,7 @@ public static class FileBench
         Figures.Line("20,000 files of 4 KiB, sent", Figures.Median(ours), tar, "s", "under 1");
     }
 
-    private static async Task WriteAsync(string file, long bytes)
+    internal static async Task WriteAsync(string file, long bytes)
     {
         await using var target = File.Create(file);
         var block = new byte[1 << 20];

@@ -72,7 +72,7 @@ export function DeliverFields({
             {tops.length > MOST && <li className="muted">and {tops.length - MOST} more</li>}
           </ul>
         )}
-        <div className="acts">
+        <div className="parcel-acts">
           <Button size="compact-sm" variant="default" onClick={() => files.current?.click()}>
             Choose files
           </Button>
@@ -128,6 +128,8 @@ export function DeliverFields({
           onChange={(way) => set({ existing: (way ?? "ask") as ExistingWay })}
           allowDeselect={false}
         />
+      </div>
+      <div className="parcel-acts">
         {!to.place && (
           <Checkbox
             label="Make the folder where it is not there"

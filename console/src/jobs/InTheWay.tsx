@@ -30,7 +30,7 @@ export function InTheWay({ job, runs }: { job: JobInfo; runs: RunInfo[] }) {
   return (
     <section className="in-the-way" aria-label="Files in the way">
       <p>{where} files are in the way, and nothing was put there. What becomes of them?</p>
-      <div className="acts">
+      <div className="parcel-acts">
         {ways.map(({ way, label }) => (
           <Button
             key={way}

@@ -20,6 +20,7 @@ import { RunList } from "./RunList";
 import { SearchView } from "./SearchView";
 import { useBoard, useRun } from "./useJob";
 import { useView, type View } from "./useView";
+import { Fetching } from "./Fetching";
 import { InTheWay } from "./InTheWay";
 import { isAsking, isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
 
@@ -56,7 +57,7 @@ export function JobPage() {
   }
   const mayRun = anywhere?.includes(needsOf(job)) ?? false;
   const runs = inOrder(live.runs.values());
-  const asking = runs.filter(isAsking);
+  const asking = job.command.action?.deliver ? runs.filter(isAsking) : [];
   const open = runs.filter((r) => !isFinal(r.state)).length;
   const trouble = runs.filter((r) => isTrouble(r.state)).length;
   const one = runs.length === 1;
@@ -73,7 +74,7 @@ export function JobPage() {
                 End it on {open} {open === 1 ? "host" : "hosts"}
               </Button>
             )}
-            {trouble > 0 && (
+            {trouble > asking.length && (
               <AgainButton
                 job={job}
                 runs={null}
@@ -139,8 +140,9 @@ export function JobPage() {
           if (next) at.show("hosts");
         }}
       />
+      {job.command.action?.deliver && open > 0 && <Fetching bytes={job.command.action.deliver.bytes} runs={runs} />}
       <Trouble error={cancel.error} />
-      {job.command.action?.deliver && mayRun && asking.length > 0 && <InTheWay job={job} runs={asking} />}
+      {mayRun && asking.length > 0 && <InTheWay job={job} runs={asking} />}
       {!one && mayRun && (
         <SegmentedControl
           aria-label="View"

@@ -51,12 +51,17 @@ export type JobNeeds = "run" | "power" | "write-files";
 export const needsOf = ({ command: { action } }: Pick<JobInfo, "command">): JobNeeds =>
   action?.power || action?.wake ? "power" : action?.deliver ? "write-files" : "run";
 
+/** Exit status of a host on which files are in the way, and that waits to be told what becomes of them. */
+export const isAsking = (run: Pick<RunInfo, "state" | "exitStatus">) => run.state === "failed" && run.exitStatus === 3;
+
 /** How far a host is that fetches what it is to put somewhere; empty where nothing is fetched now. */
-export function fetchWords(run: Pick<RunInfo, "fetchedBytes" | "state">, all: number | undefined): string {
-  if (run.fetchedBytes == null || all === undefined || isFinal(run.state)) return "";
+export function fetchWords(
+  run: Pick<RunInfo, "fetchedBytes" | "state" | "exitStatus">,
+  all: number | undefined,
+): string {
+  if (all === undefined) return "";
+  if (isAsking(run)) return "files are in the way";
+  if (run.fetchedBytes == null || isFinal(run.state)) return "";
   const fetched = Math.min(run.fetchedBytes, all);
   return `has fetched ${bytes(fetched)} of ${bytes(all)}`;
 }
-
-/** Exit status of a host on which files are in the way, and that waits to be told what becomes of them. */
-export const isAsking = (run: Pick<RunInfo, "state" | "exitStatus">) => run.state === "failed" && run.exitStatus === 3;

@@ -55,8 +55,9 @@ public sealed class Delivery(DeliverFiles wish, IParcelSource source, IHostFiles
             var plan = Plan(folder, entries);
             if (plan.FindAll(i => i.Placing == Placing.Ask) is { Count: > 0 } asks)
             {
+                Say($"Nothing was put there: {(asks.Count == 1 ? "1 file is" : $"{asks.Count} files are")} in the way. Say whether to keep, replace, replace where they are older, or put beside.", Asks);
                 Tell([.. asks.Select(i => $"{i.Target} is there already, and is another one.")]);
-                return Say($"Nothing was put there: {(asks.Count == 1 ? "1 file is" : $"{asks.Count} files are")} in the way. Say whether to keep, replace, replace where they are older, or put beside.", Asks);
+                return Asks;
             }
             await using var body = new ParcelReader(source, head.Body, time);
             foreach (var item in plan)
@@ -298,10 +299,6 @@ public sealed class Delivery(DeliverFiles wish, IParcelSource source, IHostFiles
 
     private int Sum(FileName folder)
     {
-        Tell(put);
-        Tell(same);
-        Tell(kept);
-        Tell(troubles);
         if (put.Count + same.Count + kept.Count + troubles.Count + folders != 1)
         {
             List<string> parts = [string.Create(CultureInfo.InvariantCulture, $"{put.Count} put into {folder} ({Units.Bytes(putBytes)})")];
@@ -319,6 +316,10 @@ public sealed class Delivery(DeliverFiles wish, IParcelSource source, IHostFiles
             }
             say.WriteLine(string.Join(", ", parts) + ".");
         }
+        Tell(troubles);
+        Tell(put);
+        Tell(kept);
+        Tell(same);
         return troubles.Count > 0 ? NotAll : Done;
     }
 

@@ -2,6 +2,7 @@ using System.Security.Cryptography;
 using Umbrek.Cli.Files;
 using Umbrek.Cli.Hosting;
 using Umbrek.Tests;
+using Umbrek.Wire.Files;
 
 namespace Umbrek.Cli.Tests.Files;
 

@@ -31,7 +31,7 @@ public sealed class ParcelTests
         Parcel.Check([Link("a", "/etc"), File("a/passwd")]).ShouldBe("The folder of 'a/passwd' has to come before it.");
         Parcel.Check([File("a"), File("a/b")]).ShouldBe("The folder of 'a/b' has to come before it.");
         Parcel.Check([File("a", -1)]).ShouldNotBeNull();
-        Parcel.Check([File("a", Parcel.MostBytes), File("b", Parcel.MostBytes)]).ShouldNotBeNull().ShouldContain("at most 4 TiB");
+        Parcel.Check([File("a", Parcel.MostBytes), File("b", Parcel.MostBytes)]).ShouldNotBeNull().ShouldContain("at most 4.00 TiB");
         Parcel.Check([File("a", long.MaxValue), File("b", long.MaxValue)]).ShouldNotBeNull();
         Parcel.Check([Link("a", null)]).ShouldNotBeNull();
         Parcel.Check([Link("a", "")]).ShouldNotBeNull();
@@ -87,7 +87,7 @@ public sealed class ParcelTests
         var spec = new CommandSpec { Action = new HostAction { Deliver = Wish } };
         (spec.Act, spec.Needs, spec.Check(), spec.IsPlain).ShouldBe((HostAct.WriteFiles, Permission.WriteFiles, null, false));
         spec.Display().ShouldBe("put kiosk.conf (5 B) into /etc/kiosk");
-        (Wish with { Name = "labels", Files = 12, Bytes = 4096, Folder = new FileName("Labels"), Place = NamedPlace.Desktop }).Display().ShouldBe("put labels (12 files, 4 KiB) into the desktop of whoever is logged in, Labels");
+        (Wish with { Name = "labels", Files = 12, Bytes = 4096, Folder = new FileName("Labels"), Place = NamedPlace.Desktop }).Display().ShouldBe("put labels (12 files, 4.00 KiB) into the desktop of whoever is logged in, Labels");
         (Wish with { Folder = null, Place = NamedPlace.Fonts }).Display().ShouldBe("put kiosk.conf (5 B) into the system's fonts");
         foreach (var place in Enum.GetValues<NamedPlace>())
         {

@@ -1,0 +1,20 @@
+import type { RunInfo } from "../api/types";
+import { bytes as inBytes } from "../parts/time";
+
+/** How much of what all hosts are to fetch they have fetched. */
+export function Fetching({ bytes, runs }: { bytes: number; runs: RunInfo[] }) {
+  const all = bytes * runs.length;
+  const there = runs.reduce(
+    (sum, r) => sum + (r.state === "succeeded" ? bytes : Math.min(bytes, r.fetchedBytes ?? 0)),
+    0,
+  );
+  if (all === 0) return null;
+  return (
+    <div className="to-service" role="status">
+      <progress max={all} value={there} aria-label="How much the hosts have fetched" />
+      <span className="muted">
+        {inBytes(there)} of {inBytes(all)} are on the hosts
+      </span>
+    </div>
+  );
+}

@@ -83,11 +83,6 @@ await page.getByLabel("As a tree").check();
 await page.getByLabel(/^smbd \(833\)/).check();
 await page.getByText("processor 1 %").waitFor();
 await shot("console-processes.png");
-await bench("quay-ticket-03", "Services");
-await page.getByRole("button", { name: /^ticket-print/ }).click();
-await page.getByRole("button", { name: "What it needs, and its log" }).click();
-await page.getByText("Last lines of its log").waitFor();
-await shot("console-services.png");
 await bench("quay-ticket-03", "Files");
 await page.getByLabel("Folder", { exact: true }).fill("/etc/kiosk");
 await page.getByLabel("Folder", { exact: true }).press("Enter");
@@ -133,6 +128,30 @@ await page.locator("a.job-row", { hasText: "uname -r" }).first().click();
 await page.getByText("count as equal").waitFor();
 await page.getByLabel("stdout of both").first().waitFor();
 await shot("console-job.png");
+
+await page.goto(
+  `${address}/work/new?files&on=${encodeURIComponent('in "Saltmarsh Ferry" or in "Tarn Valley Creamery"')}`,
+);
+await page.getByLabel("Files to deliver", { exact: true }).setInputFiles([
+  {
+    name: "Summer timetable.pdf",
+    mimeType: "application/pdf",
+    buffer: Buffer.alloc(24_000_000, "Saltmarsh Quay;Ebb Island;pier 2\n"),
+  },
+  { name: "quay-plan.svg", mimeType: "image/svg+xml", buffer: Buffer.alloc(2800, "<path d='M0 84'/>\n") },
+]);
+await page.getByLabel("Folder", { exact: true }).fill("/srv/board");
+// So slowly that it is under way for as long as anybody looks.
+await page.getByText("Owner, mode and rate").click();
+await page.getByLabel("To all hosts together at most, MiB a second").fill("2");
+await page.getByRole("button", { name: /^Put them on/ }).click();
+await page.getByText("Host by host").click();
+await page
+  .getByText(/has fetched/)
+  .first()
+  .waitFor();
+await shot("console-deliver.png");
+await page.getByRole("button", { name: /^End it on/ }).click();
 
 await page.goto(`${address}/work/scripts`);
 await page.getByText("Restart a unit").click();

@@ -2,6 +2,7 @@ using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform.Linux;
 using Umbrek.Bench.Hosting;
+using Umbrek.Bench.Links;
 using Umbrek.Core.Estate;
 using Umbrek.Simulation.Demo;
 using Umbrek.Wire;

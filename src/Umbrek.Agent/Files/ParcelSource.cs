@@ -78,7 +78,12 @@ public sealed class ParcelReader(IParcelSource source, string sha256, TimeProvid
     private static readonly TimeSpan ShortestPause = TimeSpan.FromMilliseconds(500);
     private static readonly TimeSpan LongestPause = TimeSpan.FromSeconds(30);
 
+    /// <summary>The watch over a line is wound up so often at most: a timer for each piece that comes would cost more than the piece.</summary>
+    private static readonly TimeSpan Winding = TimeSpan.FromSeconds(10);
+
     private Stream? stream;
+    private CancellationTokenSource? watch;
+    private long woundAt;
     private long at;
     private TimeSpan pause;
 
@@ -141,6 +146,7 @@ public sealed class ParcelReader(IParcelSource source, string sha256, TimeProvid
             finally
             {
                 stream = null;
+                await CloseAsync().ConfigureAwait(false);
             }
         }
     }
@@ -159,11 +165,15 @@ public sealed class ParcelReader(IParcelSource source, string sha256, TimeProvid
 
     private async Task<int> ReadOrEndAsync(Memory<byte> into, CancellationToken cancel)
     {
-        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        limit.CancelAfter(Silence);
+        if (watch is null || time.GetElapsedTime(woundAt) > Winding)
+        {
+            watch ??= CancellationTokenSource.CreateLinkedTokenSource(cancel);
+            watch.CancelAfter(Silence);
+            woundAt = time.GetTimestamp();
+        }
         try
         {
-            return await stream!.ReadAsync(into, limit.Token).ConfigureAwait(false);
+            return await stream!.ReadAsync(into, watch.Token).ConfigureAwait(false);
         }
         catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
         {
@@ -177,6 +187,8 @@ public sealed class ParcelReader(IParcelSource source, string sha256, TimeProvid
 
     private async Task CloseAsync()
     {
+        watch?.Dispose();
+        watch = null;
         if (stream is not null)
         {
             await stream.DisposeAsync().ConfigureAwait(false);

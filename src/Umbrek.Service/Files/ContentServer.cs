@@ -129,6 +129,8 @@ public sealed class ContentServer(IDatabase database, ParcelFiles files, ParcelS
         /// <summary>Small enough that many hosts share a low rate evenly.</summary>
         private const int Piece = 64 * 1024;
 
+        private long at;
+
         public override bool CanRead => true;
         public override bool CanSeek => true;
         public override bool CanWrite => false;
@@ -136,22 +138,24 @@ public sealed class ContentServer(IDatabase database, ParcelFiles files, ParcelS
 
         public override long Position
         {
-            get => file.Position;
-            set => file.Position = value;
+            get => at;
+            set => at = value;
         }
 
         public override int Read(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 
         public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
         {
-            var got = await file.ReadAsync(buffer[..Math.Min(buffer.Length, Piece)], cancellationToken).ConfigureAwait(false);
+            // Read where it is wanted: what many hosts fetch is in memory, and a thread for each piece would cost more than it.
+            var got = RandomAccess.Read(file.SafeFileHandle, buffer.Span[..Math.Min(buffer.Length, Piece)], at);
+            at += got;
             await spend(got, cancellationToken).ConfigureAwait(false);
             return got;
         }
 
         public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => ReadAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
 
-        public override long Seek(long offset, SeekOrigin origin) => file.Seek(offset, origin);
+        public override long Seek(long offset, SeekOrigin origin) => at = origin switch { SeekOrigin.Begin => offset, SeekOrigin.Current => at + offset, _ => file.Length + offset };
 
         public override void SetLength(long value) => throw new NotSupportedException();
 

@@ -24,6 +24,9 @@ public sealed partial class ParcelService(IDatabase database, ParcelFiles files,
     private static readonly TimeSpan Tidying = TimeSpan.FromHours(1);
     private static readonly TimeSpan StandsOpen = TimeSpan.FromMinutes(2);
 
+    /// <summary>More are not kept open at once: what is closed is read again when its next part comes.</summary>
+    private const int MostOpen = 64;
+
     /// <summary>Those of which a part is being received, or was a moment ago.</summary>
     private readonly ConcurrentDictionary<Guid, Receiving> open = new();
 
@@ -117,6 +120,10 @@ public sealed partial class ParcelService(IDatabase database, ParcelFiles files,
     {
         await using var db = database.Open();
         var row = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
+        if (open.Count >= MostOpen)
+        {
+            await CloseIdleAsync(TimeSpan.FromSeconds(5), cancel).ConfigureAwait(false);
+        }
         var receiving = open.GetOrAdd(id, _ => new Receiving());
         // A line that broke is noticed here later than there: whoever comes again waits for it.
         if (!await receiving.Turn.WaitAsync(TimeSpan.FromSeconds(10), cancel).ConfigureAwait(false))
@@ -207,16 +214,7 @@ public sealed partial class ParcelService(IDatabase database, ParcelFiles files,
     /// <summary>Removes what is kept no longer.</summary>
     public async Task TidyAsync(CancellationToken cancel)
     {
-        foreach (var (id, receiving) in open)
-        {
-            if (time.GetElapsedTime(receiving.UsedAt) > StandsOpen && await receiving.Turn.WaitAsync(0, cancel).ConfigureAwait(false))
-            {
-                receiving.Dispose();
-                receiving.Intake = null;
-                open.TryRemove(id, out _);
-                receiving.Turn.Release();
-            }
-        }
+        await CloseIdleAsync(StandsOpen, cancel).ConfigureAwait(false);
         var now = time.GetUtcNow();
         await using var db = database.Open();
         var used = await DigestsInUseAsync(db, cancel).ConfigureAwait(false);
@@ -244,6 +242,20 @@ public sealed partial class ParcelService(IDatabase database, ParcelFiles files,
             }
         }
         while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false));
+    }
+
+    private async Task CloseIdleAsync(TimeSpan idle, CancellationToken cancel)
+    {
+        foreach (var (id, receiving) in open)
+        {
+            if (time.GetElapsedTime(receiving.UsedAt) > idle && await receiving.Turn.WaitAsync(0, cancel).ConfigureAwait(false))
+            {
+                receiving.Dispose();
+                receiving.Intake = null;
+                open.TryRemove(id, out _);
+                receiving.Turn.Release();
+            }
+        }
     }
 
     private async Task EndAsync(UmbrekContext db, ParcelRow row, ParcelIntake intake, Asker by)

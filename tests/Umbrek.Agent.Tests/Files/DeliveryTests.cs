@@ -160,6 +160,10 @@ public sealed class DeliveryTests : IDisposable
         var deep = new FileName(place.In("not/there"));
         (await RunAsync(folder: deep)).ShouldBe((Delivery.Nothing, $"There is no folder {deep} on this host; nothing was put anywhere.\n"));
         (await RunAsync(folder: deep, makes: true)).Status.ShouldBe(Delivery.Done);
+        // A root itself, and a folder that is made below it.
+        (await RunAsync(roots: [place.Path])).Status.ShouldBe(Delivery.Done);
+        (await RunAsync(folder: new FileName(place.In("new/one")), makes: true, roots: [place.Path])).Status.ShouldBe(Delivery.Done);
+        Directory.Delete(place.In("new"), recursive: true);
         (await File.ReadAllTextAsync(place.In("not/there/a"))).ShouldBe("one");
         // A link of somebody's leads out of what technicians are let into.
         Directory.CreateDirectory(place.In("in"));

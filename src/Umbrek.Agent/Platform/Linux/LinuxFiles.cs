@@ -23,7 +23,8 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
 
     public FileEntry? Find(FileName path)
     {
-        if (!path.Last().IsPlainName)
+        // What a root lies in is not looked into.
+        if (!path.Last().IsPlainName || places.Roots?.Contains(path.Text.TrimEnd('/')) == true)
         {
             return Look(path);
         }

@@ -5,26 +5,30 @@ using Umbrek.Core.Files;
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>Where the named places lie: the Filesystem Hierarchy Standard 3.0 for the system's, xdg-user-dirs for people's.</summary>
-internal static class LinuxNamedPlaces
+public static class LinuxNamedPlaces
 {
     private const int MostSettings = 64 * 1024;
 
-    /// <param name="people">Who is logged in.</param>
+    private const string Temporary = "/tmp";
+
+    /// <param name="people">Who is logged in, with the home of each.</param>
     /// <exception cref="IOException">There is none here.</exception>
-    public static IReadOnlyList<PlaceHere> Find(NamedPlace place, IReadOnlyList<string> people)
+    public static IReadOnlyList<PlaceHere> Find(NamedPlace place, IReadOnlyList<(string Name, string Home)> people)
     {
         if (!place.IsOfPerson())
         {
-            return [new PlaceHere(new FileName(place switch
+            var folder = place switch
             {
-                NamedPlace.Temporary => "/tmp",
+                NamedPlace.Temporary => Temporary,
                 NamedPlace.Settings => "/etc",
                 NamedPlace.Programs => "/opt",
                 NamedPlace.ProgramData => "/usr/local/share",
                 _ => "/usr/local/share/fonts",
-            }))];
+            };
+            // Where everybody may put links, none leads out.
+            return [new PlaceHere(new FileName(folder), Within: place == NamedPlace.Temporary ? Temporary : null)];
         }
-        var homes = people.Select(Native.FindUser).OfType<SystemUser>().Where(u => Directory.Exists(u.Home)).ToList();
+        var homes = people.Where(p => Directory.Exists(p.Home)).ToList();
         return homes.Count > 0
             ? [.. homes.Select(u => new PlaceHere(new FileName(FolderOf(place, u.Home)), u.Name, u.Home))]
             : throw new IOException($"Nobody is logged in on this host, so there is no place '{place.Word()}'.");

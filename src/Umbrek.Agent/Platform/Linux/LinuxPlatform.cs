@@ -69,7 +69,7 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => new LinuxLogs(TimeProvider.System, roots);
 
-    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => LinuxNamedPlaces.Find(place, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal)]);
+    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => LinuxNamedPlaces.Find(place, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Select(Native.FindUser).OfType<SystemUser>().Select(u => (u.Name, u.Home))]);
 
     public IHostFiles Files(IReadOnlyList<string>? roots) => new LinuxFiles(roots);
 

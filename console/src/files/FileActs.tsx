@@ -1,8 +1,8 @@
 import { Menu } from "@mantine/core";
-import { isFile } from "./files";
+import { isArchive, isFile } from "./files";
 import type { FileEntry } from "./hostFiles";
 
-export type RowAct = "move" | "set" | "delete" | "erase";
+export type RowAct = "move" | "set" | "pack" | "unpack" | "delete" | "erase";
 
 /** What can be done with a file or folder. */
 export function FileActs({
@@ -42,6 +42,8 @@ export function FileActs({
           <Menu.Dropdown>
             <Menu.Item onClick={() => onAct("move")}>Rename or move …</Menu.Item>
             <Menu.Item onClick={() => onAct("set")}>Mode and owner …</Menu.Item>
+            <Menu.Item onClick={() => onAct("pack")}>Pack into an archive …</Menu.Item>
+            {isFile(entry) && isArchive(name) && <Menu.Item onClick={() => onAct("unpack")}>Unpack …</Menu.Item>}
             <Menu.Item onClick={() => onAct("delete")}>Delete, to the trash</Menu.Item>
             <Menu.Item onClick={() => onAct("erase")}>Delete for good …</Menu.Item>
           </Menu.Dropdown>

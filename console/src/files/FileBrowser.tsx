@@ -6,6 +6,7 @@ import { KeyAsked } from "../sessions/KeyAsked";
 import { LineWord } from "../sessions/LineWord";
 import type { Proof } from "../sessions/useProof";
 import { droppedOf } from "./dropped";
+import { PackDialog, UnpackDialog } from "./ArchiveDialogs";
 import { EraseDialog, FolderDialog, MoveDialog, SettingDialog } from "./FileDialogs";
 import { FetchList, type FetchRow } from "./FetchList";
 import { FileActs, type RowAct } from "./FileActs";
@@ -259,6 +260,8 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
       )}
       {act?.act === "folder" && <FolderDialog {...dialog} folder={path} />}
       {act?.entry && act.act === "move" && <MoveDialog {...dialog} path={inFolder(path, act.entry.name)} />}
+      {act?.entry && act.act === "pack" && <PackDialog {...dialog} path={inFolder(path, act.entry.name)} />}
+      {act?.entry && act.act === "unpack" && <UnpackDialog {...dialog} path={inFolder(path, act.entry.name)} />}
       {act?.entry && act.act === "set" && (
         <SettingDialog {...dialog} path={inFolder(path, act.entry.name)} entry={act.entry} />
       )}

@@ -8,7 +8,7 @@ import { inFolder, modeOf, octal } from "./files";
 import type { FileEntry, FileName } from "./hostFiles";
 import type { Change } from "./useFileChanges";
 
-interface DialogProps {
+export interface DialogProps {
   host: HostSummary;
   change: Change;
   onDone: (said: string) => void;
@@ -16,7 +16,7 @@ interface DialogProps {
 }
 
 /** Asks for one thing and does it: a form in a window, whose button names what it does. */
-function Dialog({
+export function Dialog({
   title,
   button,
   color,

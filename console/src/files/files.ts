@@ -132,3 +132,6 @@ export function textOf(bytes: Uint8Array, whole: boolean): string | undefined {
     return undefined;
   }
 }
+
+/** Whether a name is one of an archive that hosts pack and unpack. */
+export const isArchive = (name: string) => /[^/]\.(zip|tar|tar\.gz|tgz)$/i.test(name);

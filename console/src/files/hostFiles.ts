@@ -39,6 +39,13 @@ export interface FileChange {
   erase?: FileName;
   restore?: string;
   empty?: string;
+  pack?: { paths: FileName[]; to: FileName };
+  unpack?: {
+    archive: FileName;
+    to: FileName;
+    existing: "keep" | "replace" | "replace-older" | "rename";
+    large: boolean;
+  };
   set?: { path: FileName; mode?: number; owner?: string; group?: string; deep?: boolean };
 }
 

@@ -116,19 +116,11 @@ public sealed class Delivery(DeliverFiles wish, IParcelSource source, IHostFiles
 
     private string? MakeFolder(FileName folder, bool makes)
     {
-        var missing = new Stack<FileName>();
-        for (var at = folder; files.Find(at) is null && at.Text != "/"; at = at.Folder())
-        {
-            missing.Push(at);
-        }
-        if (missing.Count > 0 && !makes)
+        if (!makes && Folders.Missing(files, folder).Count > 0)
         {
             return $"There is no folder {folder} on this host; nothing was put anywhere.";
         }
-        foreach (var at in missing)
-        {
-            changes.MakeFolder(at);
-        }
+        Folders.Make(files, changes, folder);
         return files.Look(folder).Kind == FileKind.Folder ? null : $"{folder} is no folder on this host; nothing was put anywhere.";
     }
 

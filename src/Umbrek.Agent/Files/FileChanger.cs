@@ -7,7 +7,8 @@ namespace Umbrek.Agent.Files;
 using Frames = FileFrames<FileWord, FileAsk>;
 
 /// <summary>Changes files as one technician asks for it, and puts new ones there.</summary>
-public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges changes, TransferCount count) : IDisposable
+/// <param name="within">Files below a folder alone.</param>
+public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges changes, TransferCount count, Func<FileName, (IHostFiles Files, IFileChanges Changes)> within) : IDisposable
 {
     /// <summary>How often it is said how far a change is: at so many files.</summary>
     private const int SayEvery = 1000;
@@ -102,6 +103,12 @@ public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges ch
                 break;
             case { Empty: { } id }:
                 await EmptyAsync(id, cancel).ConfigureAwait(false);
+                break;
+            case { Pack: { } pack }:
+                await ManyAsync(FileDeed.Pack, files.PlaceOf(pack.To.Folder()).In(pack.To.Last()), string.Join(", ", pack.Paths.Select(p => TerminalText.Line(p.Text))), new FilePacker(files, changes).Pack(pack, cancel), cancel).ConfigureAwait(false);
+                break;
+            case { Unpack: { } unpack }:
+                await ManyAsync(FileDeed.Unpack, files.PlaceOf(unpack.Archive), TerminalText.Line(unpack.To.Text), new FileUnpacker(files, changes, within).Unpack(unpack, cancel), cancel).ConfigureAwait(false);
                 break;
             case { Set: { } setting }:
                 await ManyAsync(FileDeed.Set, files.PlaceOf(setting.Path), Words(setting), changes.Set(setting), cancel).ConfigureAwait(false);

@@ -5,6 +5,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
 using Umbrek.Core.Access;
+using Umbrek.Core.Files;
 using Umbrek.Wire;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Links;
@@ -126,8 +127,13 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
         var hearing = HearAsync(frames, heard.Writer, gone);
         var roots = gate.Policy.FileRoots;
         var files = platform.Files(roots);
+        (IHostFiles, IFileChanges) Within(FileName folder)
+        {
+            var narrower = FileRoots.Intersect(roots, [folder.Text]);
+            return (platform.Files(narrower), platform.FileChanges(state, ledger, narrower));
+        }
         var count = new TransferCount(channelId, wish.Changes ? FileDeed.Write : FileDeed.Read, reports.Writer.WriteAsync);
-        using var changer = wish.Changes ? new FileChanger(frames, files, platform.FileChanges(state, ledger, roots), count) : null;
+        using var changer = wish.Changes ? new FileChanger(frames, files, platform.FileChanges(state, ledger, roots), count, Within) : null;
         try
         {
             var answers = new FileAnswers(frames, files, count, changer);

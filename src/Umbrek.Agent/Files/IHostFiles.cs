@@ -23,6 +23,9 @@ public interface IHostFiles
     /// <summary>Where a path leads, all links on the way followed; the path itself where there is nothing.</summary>
     FileName PlaceOf(FileName path);
 
+    /// <summary>So many bytes are free where a folder lies.</summary>
+    long Room(FileName folder);
+
     /// <summary>A file to be read. Nothing else can be: a pipe would wait, a device has no end.</summary>
     IFileSource Open(FileName path);
 }

@@ -45,6 +45,46 @@ public static class FileChangeCommands
             });
     }
 
+    public static Command Pack(ClientContext client)
+    {
+        var paths = new Argument<string[]>("path") { Description = "Files and folders by their whole paths, each with all below it.", Arity = ArgumentArity.OneOrMore };
+        var into = new Option<string>("--into") { Description = "The new archive by its whole path; its ending says what it is: .zip, .tar, .tar.gz or .tgz.", HelpName = "archive", Required = true };
+        return Build(
+            client, "pack", "Packs files and folders of a host into an archive on it.", "umbrek file pack quay-ticket-03 /etc/kiosk /var/log/kiosk.log --into /srv/kiosk.tar.gz", [paths], [into],
+            async (parsed, on, cancel) =>
+            {
+                var pack = new FilePack([.. parsed.GetRequiredValue(paths).Select(FileCommands.ReadPath)], FileCommands.ReadPath(parsed.GetRequiredValue(into)));
+                Check(pack.Check());
+                return $"{Count(await on.ChangeAsync(new FileChange(Pack: pack), cancel).ConfigureAwait(false))} packed into {pack.To}.";
+            });
+    }
+
+    public static Command Unpack(ClientContext client)
+    {
+        var archive = PathArgument("archive", "The archive by its whole path: .zip, .tar, .tar.gz or .tgz.");
+        var to = new Option<string?>("--to") { Description = "The folder that it is unpacked into, made where it is not there; the one that it lies in when left out.", HelpName = "folder" };
+        var existing = new Option<string>("--existing") { Description = "What becomes of a file that is there already and is another: keep, replace, replace-older or rename.", HelpName = "way", DefaultValueFactory = _ => "keep" };
+        existing.AcceptOnlyFromAmong("keep", "replace", "replace-older", "rename");
+        var large = new Option<bool>("--large") { Description = "It grows to many times its length, and is meant to." };
+        return Build(
+            client, "unpack", "Unpacks an archive of a host into a folder on it. No name in it leads out of that folder.", "umbrek file unpack creamery-files /srv/incoming/labels.zip --to /srv/labels", [archive], [to, existing, large],
+            async (parsed, on, cancel) =>
+            {
+                var path = FileCommands.ReadPath(parsed.GetRequiredValue(archive));
+                var unpack = new FileUnpack(path, parsed.GetValue(to) is { } folder ? FileCommands.ReadPath(folder) : path.Folder(), TransferOptions.ReadExisting(parsed.GetRequiredValue(existing)), parsed.GetValue(large));
+                Check(unpack.Check());
+                return $"{Count(await on.ChangeAsync(new FileChange(Unpack: unpack), cancel).ConfigureAwait(false))} unpacked into {unpack.To}.";
+            });
+    }
+
+    private static void Check(string? problem)
+    {
+        if (problem is not null)
+        {
+            throw new ClientException(problem, ExitCodes.WrongUse);
+        }
+    }
+
     public static Command Set(ClientContext client)
     {
         var path = PathArgument("path", "The whole path.");

@@ -17,7 +17,7 @@ public static class FileCommands
     public static Command File(ClientContext client)
     {
         var command = ClientCommands.Named("file", "Files of a host, looked at and changed. See also 'send' and 'fetch'.", "umbrek file list quay-ticket-03 /var/log");
-        command.Add(List(client), FileSearchCommand.Search(client), FileEditCommand.Edit(client), FileChangeCommands.Make(client), FileChangeCommands.Move(client), FileChangeCommands.Set(client), FileChangeCommands.Delete(client), FileChangeCommands.Trash(client), FileChangeCommands.Restore(client));
+        command.Add(List(client), FileSearchCommand.Search(client), FileEditCommand.Edit(client), FileChangeCommands.Make(client), FileChangeCommands.Move(client), FileChangeCommands.Pack(client), FileChangeCommands.Unpack(client), FileChangeCommands.Set(client), FileChangeCommands.Delete(client), FileChangeCommands.Trash(client), FileChangeCommands.Restore(client));
         return command;
     }
 

@@ -30,10 +30,10 @@ public static class FileRoots
         return [.. tidy.Where(r => !tidy.Exists(other => other != r && IsBelow(other, r)))];
     }
 
-    /// <summary>What lies in both.</summary>
+    /// <summary>What lies in both; nowhere, where one of them says what is no root.</summary>
     public static IReadOnlyList<string>? Intersect(IReadOnlyList<string>? one, IReadOnlyList<string>? other) =>
         one is null ? other : other is null ? one
-        : Normalise([.. one.Where(a => other.Any(b => IsBelow(b, a))), .. other.Where(b => one.Any(a => IsBelow(a, b)))]);
+        : Normalise([.. one.Where(a => other.Any(b => IsBelow(b, a))), .. other.Where(b => one.Any(a => IsBelow(a, b)))]) ?? [];
 
     public static bool Same(IReadOnlyList<string>? one, IReadOnlyList<string>? other) => one is null ? other is null : other is not null && one.SequenceEqual(other);
 

@@ -30,6 +30,9 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         }
     }
 
+    /// <summary>What is put on a made-up disk is kept in memory.</summary>
+    public long Room(FileName folder) => 1L << 30;
+
     public IEnumerable<FileEntry> List(FileName path)
     {
         lock (disk.Guard)

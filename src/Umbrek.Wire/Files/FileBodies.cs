@@ -91,8 +91,11 @@ public sealed record FileEnd(byte[]? Sha256);
 /// <param name="Restore">Something comes back out of the trash, by its <see cref="TrashItem.Id"/>.</param>
 /// <param name="Empty">Something in the trash is gone for good; all of it with an empty word.</param>
 /// <param name="Set">Mode, owner or time.</param>
+/// <param name="Pack">Files and folders are packed into an archive.</param>
+/// <param name="Unpack">An archive is unpacked.</param>
 public sealed record FileChange(
-    FileName? Folder = null, FileLink? Link = null, FileMove? Move = null, FileName? Delete = null, FileName? Erase = null, string? Restore = null, string? Empty = null, FileSetting? Set = null)
+    FileName? Folder = null, FileLink? Link = null, FileMove? Move = null, FileName? Delete = null, FileName? Erase = null, string? Restore = null, string? Empty = null, FileSetting? Set = null,
+    FilePack? Pack = null, FileUnpack? Unpack = null)
 {
     /// <summary>Who may read, write and execute it.</summary>
     public static bool IsMode(int mode) => mode is >= 0 and <= 0x1ff;
@@ -100,8 +103,10 @@ public sealed record FileChange(
     /// <returns>What is wrong with it, or null.</returns>
     public string? Check()
     {
-        object?[] asked = [Folder, Link, Move, Delete, Erase, Restore, Empty, Set];
-        return asked.Count(a => a is not null) != 1 ? "Ask for one change at a time: folder, link, move, delete, erase, restore, empty or set."
+        object?[] asked = [Folder, Link, Move, Delete, Erase, Restore, Empty, Set, Pack, Unpack];
+        return asked.Count(a => a is not null) != 1 ? "Ask for one change at a time: folder, link, move, delete, erase, restore, empty, set, pack or unpack."
+            : Pack is not null ? Pack.Check()
+            : Unpack is not null ? Unpack.Check()
             : Move is { To: null } || Link is { Target: null } ? "Where to is missing."
             : Link?.Target.ToBytes() is { } leads && (leads.Length is 0 or > FileName.MostBytes || leads.Contains((byte)0)) ? $"A link leads somewhere, in up to {FileName.MostBytes} bytes without a zero among them."
             : Set is { Mode: { } mode } && !IsMode(mode) ? "A mode is a number up to 0777."
@@ -116,6 +121,32 @@ public sealed record FileChange(
 }
 
 public sealed record FileLink(FileName Path, FileName Target);
+
+/// <param name="Paths">Files and folders, each with all below it; they come to lie in the archive by their last names.</param>
+/// <param name="To">The archive, which must not be there; its name's ending says which format it is.</param>
+public sealed record FilePack(IReadOnlyList<FileName> Paths, FileName To)
+{
+    public const int MostPaths = 100;
+
+    /// <returns>What is wrong with it, or null.</returns>
+    public string? Check() =>
+        Paths is not { Count: > 0 and <= MostPaths } ? $"Name 1 to {MostPaths} files and folders to be packed."
+        : To is null ? "Say which archive they are packed into."
+        : Paths.Append(To).Select(p => p?.CheckPath() ?? (p is null ? "A path is missing." : null)).FirstOrDefault(p => p is not null)
+            ?? (ArchiveFormats.Of(To) is null ? ArchiveFormats.Problem(To) : null);
+}
+
+/// <param name="To">The folder that it is unpacked into; it is made where it is not there.</param>
+/// <param name="Existing">What becomes of a file that is there already and is another; one that would be asked about is kept.</param>
+/// <param name="Large">It grows to many times its length, and is meant to.</param>
+public sealed record FileUnpack(FileName Archive, FileName To, Existing Existing = Existing.Keep, bool Large = false)
+{
+    /// <returns>What is wrong with it, or null.</returns>
+    public string? Check() =>
+        Archive is null || To is null ? "A path is missing."
+        : !Enum.IsDefined(Existing) ? "A file that is there is kept, replaced, replaced where it is older, or put beside."
+        : Archive.CheckPath() ?? To.CheckPath() ?? (ArchiveFormats.Of(Archive) is null ? ArchiveFormats.Problem(Archive) : null);
+}
 
 /// <param name="To">The whole path that it gets.</param>
 public sealed record FileMove(FileName From, FileName To);
@@ -154,6 +185,8 @@ public enum FileDeed
     Restore,
     Empty,
     Set,
+    Pack,
+    Unpack,
 }
 
 /// <summary>A host tells what was done with its files: once for each transfer, and once for each change.</summary>

@@ -58,13 +58,19 @@ internal sealed class FileLine : IAsyncDisposable
         return line;
     }
 
+    private (IHostFiles, IFileChanges) Within(FileName folder, IReadOnlyList<string>? roots)
+    {
+        var narrower = FileRoots.Intersect(roots, [folder.Text]);
+        return (new LinuxFiles(narrower), new LinuxFileChanges(agent, Ledger, TimeProvider.System, narrower));
+    }
+
     /// <summary>From here on another technician asks, for reading or for changes; what was being written is left.</summary>
     public void Begin(bool changes, IReadOnlyList<string>? roots = null)
     {
         Changer?.Dispose();
         var files = new LinuxFiles(roots);
         Count = new TransferCount(Guid.Empty, changes ? FileDeed.Write : FileDeed.Read, reports.Writer.WriteAsync);
-        Changer = changes ? new FileChanger(host, files, new LinuxFileChanges(agent, Ledger, TimeProvider.System, roots), Count) : null;
+        Changer = changes ? new FileChanger(host, files, new LinuxFileChanges(agent, Ledger, TimeProvider.System, roots), Count, folder => Within(folder, roots)) : null;
         Answers = new FileAnswers(host, files, Count, Changer);
     }
 

@@ -37,6 +37,8 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
         }
     }
 
+    public long Room(FileName folder) => new DriveInfo(folder.Text).AvailableFreeSpace;
+
     public IEnumerable<FileEntry> List(FileName path)
     {
         if (places.IsTop(path))

@@ -1,4 +1,5 @@
-import { Button } from "@mantine/core";
+import { Button, NumberInput } from "@mantine/core";
+import { useState } from "react";
 import { bytes, span } from "../parts/time";
 import type { Sending, SendQueue } from "./sending";
 
@@ -7,6 +8,7 @@ const MOST = 30;
 
 /** Files that are on their way to the host, or have come there. */
 export function SendList({ rows, queue, label }: { rows: Sending[]; queue: SendQueue; label: string }) {
+  const [rate, setRate] = useState<string | number>("");
   if (rows.length === 0) return null;
   const over = rows.filter((r) => r.state === "done");
   const open = rows.filter((r) => r.state !== "done");
@@ -72,6 +74,20 @@ export function SendList({ rows, queue, label }: { rows: Sending[]; queue: SendQ
           </li>
         ))}
       </ul>
+      {open.length > 0 && (
+        <NumberInput
+          className="send-rate"
+          size="xs"
+          label="At most, MiB a second"
+          placeholder="as fast as it goes"
+          min={0.01}
+          value={rate}
+          onChange={(most) => {
+            setRate(most);
+            queue.limit(typeof most === "number" && most > 0 ? Math.max(1024, most * 1024 * 1024) : undefined);
+          }}
+        />
+      )}
       <p className="muted file-foot" role="status">
         {summary(rows)}{" "}
         {ended && (

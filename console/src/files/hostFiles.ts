@@ -152,6 +152,11 @@ export class HostFiles {
     return this.#ask({ walk: path }, { word: (w) => w.entries && some(w.entries) });
   }
 
+  /** What is written from here on belongs together, as far as it lies below a path: the service hears of it once. */
+  transfer(path: FileName): Promise<FileWord> {
+    return this.#ask({ transfer: path }, { word: () => undefined });
+  }
+
   look(path: FileName): Promise<FileWord> {
     return this.#ask({ look: path }, { word: () => undefined });
   }

@@ -15,6 +15,7 @@ class Host {
   static files = new Map<string, Uint8Array>();
   static parts = new Map<string, Uint8Array>();
   static lines: Host[] = [];
+  static transfers: string[] = [];
   /** The line breaks after so many bytes, once. */
   static breakAfter: number | undefined;
   /** The line breaks when a file has taken its place, before that is said, once. */
@@ -59,8 +60,11 @@ class Host {
     if (this.#write) Host.parts.set(`${this.#write.path} ${this.#write.version}`, Uint8Array.from(this.#data));
   }
 
-  #hear(ask: { write?: never; part?: never; end?: never; look?: never }): void {
-    if (ask.look) {
+  #hear(ask: { write?: never; part?: never; end?: never; look?: never; transfer?: never }): void {
+    if (ask.transfer) {
+      Host.transfers.push((ask.transfer as { text: string }).text);
+      this.#say({ done: true });
+    } else if (ask.look) {
       const content = Host.files.get((ask.look as { text: string }).text);
       this.#say(
         content
@@ -115,6 +119,7 @@ describe("a queue of files", () => {
     Host.files.clear();
     Host.parts.clear();
     Host.lines = [];
+    Host.transfers = [];
     Host.breakAfter = undefined;
     Host.refuses = undefined;
     Host.losesWord = false;
@@ -144,6 +149,22 @@ describe("a queue of files", () => {
       vi.waitFor(() => expect(test(seen.at(-1) ?? [])).toBe(true), 20_000);
     return { made, seen, until };
   }
+
+  it("says once what belongs together, and again on another line", async () => {
+    const { made, until } = queue();
+    const below = (name: string) => ({
+      file: file(name, noise(1000)),
+      path: { text: `/srv/labels/${name}` },
+      group: { text: "/srv/labels" },
+    });
+    made.add([below("a"), below("b"), { file: file("alone", noise(10)), path: { text: "/srv/alone" } }, below("c")]);
+    await until((rows) => rows.length === 4 && rows.every((r) => r.state === "done"));
+    expect(Host.transfers).toEqual(["/srv/labels"]);
+    made.add([below("d")]);
+    await until((rows) => rows.length === 5 && rows.every((r) => r.state === "done"));
+    expect(Host.transfers).toEqual(["/srv/labels", "/srv/labels"]);
+    expect(Host.lines.length).toBe(2);
+  });
 
   it("brings them there as they were, one after the other on one line", async () => {
     const { made, until } = queue();
@@ -195,12 +216,12 @@ describe("a queue of files", () => {
 
   it("keeps an order that can be changed, and what is paused until it goes on", async () => {
     const { made, until } = queue();
-    made.rate = 1;
+    made.limit(1);
     made.add(["a", "b", "c"].map((name) => ({ file: file(name, noise(10)), path: { text: `/${name}` } })));
     made.first(3);
     made.pause(2);
     await until((rows) => rows.map((r) => r.name).join("") === "cab");
-    made.rate = undefined;
+    made.limit(undefined);
     await until((rows) => rows.filter((r) => r.state === "done").length === 2);
     expect(Host.files.has("/b")).toBe(false);
     made.resume(2);
@@ -210,7 +231,7 @@ describe("a queue of files", () => {
 
   it("stops one without leaving anything of it", async () => {
     const { made, until } = queue();
-    made.rate = 1;
+    made.limit(1);
     made.add([{ file: file("slow", noise(200_000)), path: { text: "/slow" } }]);
     await until((rows) => rows[0]?.state === "going" && rows[0].there > 0);
     made.stop(1);

@@ -9,6 +9,8 @@ export interface SendItem {
   path: FileName;
   /** What is called so already goes to the trash. */
   replaces?: boolean;
+  /** The folder that it was dropped with. */
+  group?: FileName;
 }
 
 /** How far it is. */
@@ -48,13 +50,14 @@ interface Row {
 export class SendQueue {
   #rows: Row[] = [];
   #files: HostFiles | undefined;
+  /** What was said on this line to belong together. */
+  #group: string | undefined;
   #running = false;
   #closed = false;
   #last = 0;
   #marks: { at: number; there: number }[] = [];
   #told = 0;
-  /** Most bytes a second; none for as many as there are. */
-  rate: number | undefined;
+  #most: number | undefined;
 
   constructor(
     private readonly hostId: string,
@@ -116,6 +119,11 @@ export class SendQueue {
     this.#say();
   }
 
+  /** Sends at most so many bytes a second; none for as many as there are. */
+  limit(bytes: number | undefined): void {
+    this.#most = bytes;
+  }
+
   close(): void {
     this.#closed = true;
     this.#files?.close();
@@ -142,6 +150,7 @@ export class SendQueue {
     for (let row = this.#next(); row && !this.#closed; row = this.#next()) {
       const before = row.at.there;
       try {
+        if (!this.#files) this.#group = undefined;
         this.#files ??= new HostFiles(
           this.hostId,
           this.proof,
@@ -182,6 +191,11 @@ export class SendQueue {
     const changedAt = new Date(file.lastModified).toISOString();
     this.#marks = [];
     this.#change(row.at.id, { state: "going", note: undefined, there: 0 });
+    const { group } = row.item;
+    if (group && group.text !== this.#group) {
+      await files.transfer(group);
+      this.#group = group.text;
+    }
     // What is replaced may have been as large and as old: then it is sent again.
     if (row.ended && !replaces) {
       const there = await files.look(path).catch(() => undefined);
@@ -222,7 +236,7 @@ export class SendQueue {
       at += slice.length;
       this.#moved(row, at);
       while (files.waiting > MOST_WAITING && !over()) await pause(10);
-      while (this.rate && (1000 * sent) / this.rate > Date.now() - began && !over()) {
+      while (this.#most && (1000 * sent) / this.#most > Date.now() - began && !over()) {
         await pause(50);
         this.#moved(row, at);
       }

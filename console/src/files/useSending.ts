@@ -57,6 +57,7 @@ export function useSending(host: HostSummary, files: HostFiles, changes: FileCha
             file,
             path: at(folder, [...beside, named]),
             ...(isThere && way === "replace" ? { replaces: true } : {}),
+            ...(path.length > 1 ? { group: at(folder, path.slice(0, 1)) } : {}),
           });
         }
         queue.add(items);

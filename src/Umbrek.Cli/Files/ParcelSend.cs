@@ -19,6 +19,9 @@ internal sealed class ParcelSend(SignedIn who, ParcelPlan plan, TimeSpan patienc
     private readonly byte[]?[] hashes = new byte[]?[plan.Files.Count];
     private readonly TransferProgress progress = new("to the service", plan.Bytes, time);
 
+    /// <summary>What is in the way here, and no line.</summary>
+    private ClientException? trouble;
+
     /// <returns>The parcel, of which the service has every byte as it was read here.</returns>
     public async Task<ParcelInfo> RunAsync(CancellationToken cancel)
     {
@@ -61,9 +64,13 @@ internal sealed class ParcelSend(SignedIn who, ParcelPlan plan, TimeSpan patienc
                 using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
                 parcel = (await response.Content.ReadFromJsonAsync(WireJson.Default.ParcelInfo, cancel).ConfigureAwait(false))!;
             }
-            catch (Exception e) when (e is UnreachableException or HttpRequestException or ApiException { Problem.Status: (int)HttpStatusCode.Conflict } || (e is IOException && e.InnerException is not ClientException))
+            catch (Exception e) when (trouble is not null || e is UnreachableException or HttpRequestException or IOException or ApiException { Problem.Status: (int)HttpStatusCode.Conflict })
             {
                 progress.Clear();
+                if (trouble is not null)
+                {
+                    throw trouble;
+                }
                 if (time.GetElapsedTime(since) > patience)
                 {
                     throw new ClientException($"{e.Message.TrimEnd('.')}. What has come is kept; the same command goes on from there.");
@@ -133,12 +140,13 @@ internal sealed class ParcelSend(SignedIn who, ParcelPlan plan, TimeSpan patienc
     private IEnumerable<ReadOnlyMemory<byte>> Read(int number, long bytes, CancellationToken cancel)
     {
         var (path, version) = plan.Files[number];
-        using var handle = LocalFile.Open(path);
+        using var handle = Here(() => LocalFile.Open(path));
         var buffer = new byte[256 * 1024];
         for (var at = 0L; at < bytes;)
         {
             cancel.ThrowIfCancellationRequested();
-            var got = RandomAccess.Read(handle, buffer.AsSpan(0, (int)Math.Min(buffer.Length, bytes - at)), at);
+            var from = at;
+            var got = Here(() => RandomAccess.Read(handle, buffer.AsSpan(0, (int)Math.Min(buffer.Length, bytes - from)), from));
             if (got == 0)
             {
                 break;
@@ -148,7 +156,19 @@ internal sealed class ParcelSend(SignedIn who, ParcelPlan plan, TimeSpan patienc
         }
         if (LocalFile.VersionOf(handle) != version)
         {
-            throw new ClientException($"'{path}' changed while it was read; nothing is put anywhere. Try again when it is left alone.");
+            throw trouble = new ClientException($"'{path}' changed while it was read; nothing is put anywhere. Try again when it is left alone.");
+        }
+    }
+
+    private T Here<T>(Func<T> read)
+    {
+        try
+        {
+            return read();
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            throw trouble = new ClientException($"{e.Message} Nothing is put anywhere.");
         }
     }
 

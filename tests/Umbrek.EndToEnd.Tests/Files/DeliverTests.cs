@@ -121,6 +121,21 @@ public sealed class DeliverTests : FileStory
     }
 
     [Fact]
+    public async Task A_file_that_changes_while_it_is_sent_is_not_delivered()
+    {
+        await File.WriteAllBytesAsync(Here("large"), RandomNumberGenerator.GetBytes(12_000_000));
+        await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 3_000_000, countsThere: true);
+        await SignInAsync(proxy);
+        await using var delivering = TestPrograms.Start("umbrek", ["deliver", Here("large"), "--on", Host, "--to", World.In("host")], HomeOf(proxy));
+        await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
+        await File.AppendAllTextAsync(Here("large"), "more");
+        proxy.Release();
+        await Wait.UntilAsync(() => delivering.HasExited, "the delivery to end", 60);
+        (delivering.ExitCode, string.Join('\n', delivering.Lines).Contains("changed while it was read; nothing is put anywhere", StringComparison.Ordinal)).ShouldBe((1, true), string.Join('\n', delivering.Lines));
+        Directory.GetFileSystemEntries(World.In("host")).ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task What_is_cancelled_leaves_nothing_behind()
     {
         await File.WriteAllBytesAsync(Here("large"), RandomNumberGenerator.GetBytes(12_000_000));

@@ -163,11 +163,11 @@ public sealed class FileUnpacker(IHostFiles files, IFileChanges changes, Func<Fi
             }
         }
 
-        private OwnedSource Twin(string twin)
+        private SourceStream Twin(string twin)
         {
             var first = ArchiveFormats.PathOf(twin) ?? throw new InvalidDataException("is another name of something outside of the archive");
             var path = folder.In(first);
-            return here.Files.Find(path) is { Kind: FileKind.File } ? new OwnedSource(here.Files.Open(path), cancel) : throw new IOException($"{path} is not there, of which another name is in the archive.");
+            return here.Files.Find(path) is { Kind: FileKind.File } ? new SourceStream(here.Files.Open(path), cancel, owns: true) : throw new IOException($"{path} is not there, of which another name is in the archive.");
         }
 
         private FileFound Put(FileName path, ArchiveItem item, UnpackLimit? limit, Func<Stream> open)
@@ -222,45 +222,4 @@ public sealed class FileUnpacker(IHostFiles files, IFileChanges changes, Func<Fi
     }
 
     private sealed class TooMuchException(string message) : IOException(message);
-
-    /// <summary>A file of this host that is closed with its stream.</summary>
-    private sealed class OwnedSource(IFileSource source, CancellationToken cancel) : Stream
-    {
-        private readonly SourceStream inner = new(source, cancel);
-
-        public override bool CanRead => true;
-        public override bool CanSeek => false;
-        public override bool CanWrite => false;
-        public override long Length => inner.Length;
-
-        public override long Position
-        {
-            get => inner.Position;
-            set => throw new NotSupportedException();
-        }
-
-        public override int Read(byte[] buffer, int offset, int count) => inner.Read(buffer, offset, count);
-
-        public override int Read(Span<byte> buffer) => inner.Read(buffer);
-
-        public override void Flush()
-        {
-        }
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-
-        protected override void Dispose(bool disposing)
-        {
-            if (disposing)
-            {
-                inner.Dispose();
-                source.Dispose();
-            }
-            base.Dispose(disposing);
-        }
-    }
 }

@@ -1,18 +1,44 @@
 namespace Umbrek.Agent.Files.Archives;
 
-/// <summary>A file of this host as a stream, as long as it was when it was opened: what is missing then is zeros, and said.</summary>
-public sealed class SourceStream(IFileSource source, CancellationToken cancel) : Stream
+/// <summary>A stream that is only read, from its beginning to its end.</summary>
+public abstract class ReadingStream : Stream
 {
     public override bool CanRead => true;
-    public override bool CanSeek => true;
+    public override bool CanSeek => false;
     public override bool CanWrite => false;
+    public override long Length => throw new NotSupportedException();
+
+    public override long Position
+    {
+        get => throw new NotSupportedException();
+        set => throw new NotSupportedException();
+    }
+
+    public abstract override int Read(Span<byte> buffer);
+
+    public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
+
+    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+    public override void Flush()
+    {
+    }
+
+    public override void SetLength(long value) => throw new NotSupportedException();
+
+    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+}
+
+/// <summary>A file of this host as a stream, as long as it was when it was opened: what is missing then is zeros, and said.</summary>
+/// <param name="owns">The file is closed with the stream.</param>
+public sealed class SourceStream(IFileSource source, CancellationToken cancel, bool owns = false) : ReadingStream
+{
+    public override bool CanSeek => true;
     public override long Length => source.Entry.Bytes;
     public override long Position { get; set; }
 
     /// <summary>It became shorter while it was read.</summary>
     public bool IsCut { get; private set; }
-
-    public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
 
     public override int Read(Span<byte> buffer)
     {
@@ -35,13 +61,14 @@ public sealed class SourceStream(IFileSource source, CancellationToken cancel) :
 
     public override long Seek(long offset, SeekOrigin origin) => Position = origin switch { SeekOrigin.Begin => offset, SeekOrigin.Current => Position + offset, _ => Length + offset };
 
-    public override void Flush()
+    protected override void Dispose(bool disposing)
     {
+        if (disposing && owns)
+        {
+            source.Dispose();
+        }
+        base.Dispose(disposing);
     }
-
-    public override void SetLength(long value) => throw new NotSupportedException();
-
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 }
 
 /// <summary>A file that is written from its beginning to its end.</summary>

@@ -109,23 +109,10 @@ public sealed class ZipReader : IArchiveReader
     }
 
     /// <summary>A content that is compared with its CRC-32 (4.4.7) at its end.</summary>
-    private sealed class CheckedStream(Stream inner, uint expected) : Stream
+    private sealed class CheckedStream(Stream inner, uint expected) : ReadingStream
     {
         private static readonly uint[] Table = MakeTable();
         private uint sum = uint.MaxValue;
-
-        public override bool CanRead => true;
-        public override bool CanSeek => false;
-        public override bool CanWrite => false;
-        public override long Length => throw new NotSupportedException();
-
-        public override long Position
-        {
-            get => throw new NotSupportedException();
-            set => throw new NotSupportedException();
-        }
-
-        public override int Read(byte[] buffer, int offset, int count) => Read(buffer.AsSpan(offset, count));
 
         public override int Read(Span<byte> buffer)
         {
@@ -136,16 +123,6 @@ public sealed class ZipReader : IArchiveReader
             }
             return got > 0 || buffer.IsEmpty || ~sum == expected ? got : throw new InvalidDataException("is damaged in the archive");
         }
-
-        public override void Flush()
-        {
-        }
-
-        public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-        public override void SetLength(long value) => throw new NotSupportedException();
-
-        public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
 
         protected override void Dispose(bool disposing)
         {

@@ -88,15 +88,24 @@ public sealed record Installation(string Directory, string KeptBy)
 
     private static bool CanRun(string program)
     {
-        try
+        // ETXTBSY (execve(2)): another child that is being started holds what this process had open when it was, for a moment.
+        const int beingWritten = 26;
+        for (var attempt = 0; ; attempt++)
         {
-            using var process = Process.Start(new ProcessStartInfo(program, ["--version"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
-            process.WaitForExit();
-            return process.ExitCode == 0;
-        }
-        catch (System.ComponentModel.Win32Exception)
-        {
-            return false;
+            try
+            {
+                using var process = Process.Start(new ProcessStartInfo(program, ["--version"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+                process.WaitForExit();
+                return process.ExitCode == 0;
+            }
+            catch (System.ComponentModel.Win32Exception e) when (e.NativeErrorCode == beingWritten && attempt < 40)
+            {
+                Thread.Sleep(50);
+            }
+            catch (System.ComponentModel.Win32Exception)
+            {
+                return false;
+            }
         }
     }
 }

@@ -275,7 +275,7 @@ public sealed partial class ParcelService(IDatabase database, ParcelFiles files,
     private async Task SweepAsync(UmbrekContext db, CancellationToken cancel)
     {
         var rows = await db.Parcels.AsNoTracking().Select(p => new { p.Id, p.Digest, p.Body }).ToListAsync(cancel).ConfigureAwait(false);
-        files.Sweep(rows.Where(r => r.Digest is null).Select(r => r.Id).ToHashSet(), rows.SelectMany(r => new[] { r.Digest, r.Body }).OfType<string>().ToHashSet(StringComparer.Ordinal), DateTime.UtcNow - TimeSpan.FromMinutes(10));
+        files.Sweep(rows.Where(r => r.Digest is null).Select(r => r.Id).ToHashSet(), rows.SelectMany(r => new[] { r.Digest, r.Body }).OfType<string>().ToHashSet(StringComparer.Ordinal), (time.GetUtcNow() - TimeSpan.FromMinutes(10)).UtcDateTime);
     }
 
     /// <summary>Parcels that hosts are to fetch still.</summary>

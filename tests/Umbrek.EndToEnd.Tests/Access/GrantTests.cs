@@ -45,7 +45,7 @@ public sealed class GrantTests
 
         (await world.ClientOfAsync("Tomasz Vail", null, "run", "--on", "all", "--", "echo here")).Stdout.Split("| here").Length.ShouldBe(3);
         var refused = await world.ClientOfAsync("Priya Lund", null, "run", "--on", "orrin-desk-01", "--", "echo here");
-        (refused.Status, refused.Stderr.Trim()).ShouldBe((1, "None of your grants holds 'run' anywhere, and this needs it. Ines Okafor can change that."));
+        (refused.Status, refused.Stderr.Trim()).ShouldBe((1, "You may not run commands on orrin-desk-01: your grant as view and files on Copperbeech Libraries does not include 'run'. Ines Okafor can change that."));
         (await world.ClientOfAsync("Odile Marsh", null, "host", "show", "orrin-desk-01")).Status.ShouldNotBe(0);
         var explained = await DoneAsync(world, null, "access", "explain", "Priya Lund", "orrin-desk-01");
         explained.ShouldContain("the grant as view and files on Copperbeech Libraries does not include 'run'");

@@ -129,7 +129,8 @@ public sealed class ShellKeeperTests : IDisposable
         using var back = await shell.AttendAsync(10);
         await back.UntilSaidAsync("END");
         back.Opened!.Missed.ShouldBeGreaterThan(ShellKeeper.Remembered);
-        back.Output.Length.ShouldBeLessThanOrEqualTo(ShellKeeper.Remembered);
+        // The last line may have come after what was kept had been sent.
+        back.Output.Length.ShouldBeLessThanOrEqualTo(ShellKeeper.Remembered + "END\r\n".Length);
     }
 
     [Fact]

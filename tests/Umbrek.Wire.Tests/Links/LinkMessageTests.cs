@@ -104,7 +104,7 @@ public sealed class LinkMessageTests
         new FileReport(Id, Name, 2, 3, [4], 5, FileDeed.Move, "to /srv"),
         new FileAsk(
             Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name, true, new FileSearch(Name, "*.log", FileKind.File, 1, 2, Noon, Noon, "root", "ticket"), new FilePart(Name, "7-8"), new FileWrite(Name, 9, "7-8", 1, true, "2-3-4", true, 0x1a4, "kiosk", "kiosk", Noon), 5, new FileEnd([3]),
-            new FileChange(Name, new FileLink(Name, Name), new FileMove(Name, Name), Name, Name, "1:a", "1:b", new FileSetting(Name, 0x1a4, "kiosk", "kiosk", Noon, true))),
+            new FileChange(Name, new FileLink(Name, Name), new FileMove(Name, Name), Name, Name, "1:a", "1:b", new FileSetting(Name, 0x1a4, "kiosk", "kiosk", Noon, true), new FilePack([Name], Name), new FileUnpack(Name, Name, Existing.Rename, true))),
         new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first.", [new TrashItem("1:a", Name, Noon, Entry)], 7, true),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),

@@ -235,7 +235,8 @@ public sealed class ShellKeeperTests : IDisposable
         await Wait.UntilAsync(
             () =>
             {
-                time.Advance(TimeSpan.FromSeconds(1));
+                // Slowly enough for what runs to keep pace with it.
+                time.Advance(TimeSpan.FromMilliseconds(250));
                 return ending.IsCompleted;
             },
             "its end");

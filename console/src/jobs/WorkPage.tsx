@@ -7,15 +7,22 @@ import { WorkTabs } from "./WorkTabs";
 
 export function WorkPage() {
   const scoped = useScoped();
-  const mayRun = useMe()?.anywhere.includes("run") ?? false;
+  const anywhere = useMe()?.anywhere;
+  const mayRun = anywhere?.includes("run") ?? false;
+  const mayWrite = anywhere?.includes("write-files") ?? false;
   return (
     <main className="page">
       <div className="page-head">
         <h1>Work</h1>
         <WorkTabs />
-        {mayRun ? (
-          <Button size="compact-sm" component={Link} to={scoped("/work/new")} style={{ marginLeft: "auto" }}>
-            New job
+        {mayRun || mayWrite ? (
+          <Button
+            size="compact-sm"
+            component={Link}
+            to={scoped(mayRun ? "/work/new" : "/work/new?files")}
+            style={{ marginLeft: "auto" }}
+          >
+            {mayRun ? "New job" : "Put files on hosts"}
           </Button>
         ) : (
           <span className="muted">You may run commands nowhere (permission run)</span>

@@ -202,6 +202,11 @@ public sealed class FileUnpacker(IHostFiles files, IFileChanges changes, Func<Fi
                     {
                         throw new TooMuchException($"{wish.Archive} was unpacked up to {path}. {tooMuch}");
                     }
+                    // What is said of its length was counted; more does not come out.
+                    if (item.Twin is null && got > item.Bytes - at)
+                    {
+                        throw new InvalidDataException("is longer than the archive says");
+                    }
                     sink.Write(at, buffer.AsMemory(0, got));
                     at += got;
                 }

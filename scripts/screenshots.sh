@@ -48,11 +48,20 @@ terminal() { # file, commands
   wait $window 2>/dev/null || true
   echo "$1"
 }
-terminal client-hosts.png "umbrek find tikcet
-umbrek host list 'tagged kiosk and (memory.free < 2 GiB or seen > 2 d)'
-umbrek selection check 'memroy.free < 1 GiB'
-umbrek host edit 'in \"Saltmarsh Ferry\" and *-log-*' --tag 'behind the link' --preview
-umbrek host timeline quay-ticket-01"
+printf 'a heading of its own\n' >"$data/index.html"
+umbrek twin make board --first quay-ticket-03:/srv/board --second quay-ticket-04:/srv/board --both-ways >/dev/null
+umbrek twin turn board --settle first >/dev/null
+umbrek send quay-ticket-03 "$data/index.html" --to /srv/board --existing replace >/dev/null
+umbrek send quay-ticket-04 "$data/index.html" --to /srv/board --as today.html >/dev/null
+umbrek file delete quay-ticket-04 /srv/board/index.html >/dev/null
+umbrek shelf make boards 'Saltmarsh Ferry/Quay' >/dev/null
+umbrek twin make kept --first quay-ticket-03:/srv/board --second shelf=boards >/dev/null
+umbrek twin turn kept >/dev/null
+terminal client-files.png "umbrek file search --on 'quay-ticket-0*' --in /srv --larger 1MiB --hash --output csv
+umbrek twin turn board
+umbrek twin turn board --settle first --only index.html
+umbrek twin list
+umbrek shelf look boards"
 terminal client-run.png "umbrek run --on 'quay-ticket-*' -- 'systemctl is-active ticket-print'
 umbrek run --on 'in \"Tarn Valley Creamery\"' --fold -- uname -r
 umbrek run --on tidewell-kiosk --expires 2d -- uptime

@@ -3,13 +3,13 @@
 # What Debian does not have is named, with what to do.
 set -euo pipefail
 
-want=(ieee-data tzdata clang zlib1g-dev libssl-dev ca-certificates)
+want=(ieee-data tzdata clang zlib1g-dev libssl-dev ca-certificates libturbojpeg0-dev libturbojpeg0)
 if [ "${1:-demo}" = test ]; then
-  want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux vim htop xvfb xterm fonts-dejavu-core imagemagick openssl)
+  want+=(curl faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux vim htop xvfb xterm x11-apps x11-utils x11-xserver-utils xclip openbox tshark fonts-dejavu-core imagemagick openssl)
 fi
 
 if [ "${1:-demo}" = bench ]; then
-  want+=(chromium curl nginx util-linux)
+  want+=(chromium curl nginx util-linux xvfb)
 fi
 
 missing=()

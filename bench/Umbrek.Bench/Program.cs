@@ -1,4 +1,5 @@
 using Umbrek.Bench.Access;
+using Umbrek.Bench.Desktop;
 using Umbrek.Bench.Enrolment;
 using Umbrek.Bench.Estate;
 using Umbrek.Bench.Files;
@@ -28,8 +29,12 @@ var all = new Dictionary<string, Func<Task>>
         return Task.CompletedTask;
     },
     ["shell"] = ShellBench.RunAsync,
+    ["desktop"] = DesktopBench.RunAsync,
     ["files"] = FileBench.RunAsync,
+    ["small-files"] = SmallFilesBench.RunAsync,
+    ["slow-line"] = SlowLineBench.RunAsync,
     ["deliver"] = DeliverBench.RunAsync,
+    ["twin"] = TwinBench.RunAsync,
     ["processes"] = ProcessBench.RunAsync,
     ["programs"] = ProgramBench.RunAsync,
 };

@@ -22,12 +22,20 @@ const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ defau
 const NoticesPage = lazy(() => import("./health/NoticesPage").then((m) => ({ default: m.NoticesPage })));
 const MaintenancePage = lazy(() => import("./health/MaintenancePage").then((m) => ({ default: m.MaintenancePage })));
 const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
+const DesktopPage = lazy(() => import("./desktop/DesktopPage").then((m) => ({ default: m.DesktopPage })));
+const ScreensPage = lazy(() => import("./desktop/ScreensPage").then((m) => ({ default: m.ScreensPage })));
 const GroupsPage = lazy(() => import("./estate/GroupsPage").then((m) => ({ default: m.GroupsPage })));
 const CustomersPage = lazy(() => import("./estate/CustomersPage").then((m) => ({ default: m.CustomersPage })));
 const WorkPage = lazy(() => import("./jobs/WorkPage").then((m) => ({ default: m.WorkPage })));
 const JobPage = lazy(() => import("./jobs/JobPage").then((m) => ({ default: m.JobPage })));
 const NewJobPage = lazy(() => import("./jobs/NewJobPage").then((m) => ({ default: m.NewJobPage })));
 const ScriptsPage = lazy(() => import("./jobs/ScriptsPage").then((m) => ({ default: m.ScriptsPage })));
+const SearchPage = lazy(() => import("./files/SearchPage").then((m) => ({ default: m.SearchPage })));
+const TwinsPage = lazy(() => import("./files/TwinsPage").then((m) => ({ default: m.TwinsPage })));
+const TwinPage = lazy(() => import("./files/TwinPage").then((m) => ({ default: m.TwinPage })));
+const ShelvesPage = lazy(() => import("./files/ShelvesPage").then((m) => ({ default: m.ShelvesPage })));
+const ShelfPage = lazy(() => import("./files/ShelfPage").then((m) => ({ default: m.ShelfPage })));
+const NewTwinPage = lazy(() => import("./files/NewTwinPage").then((m) => ({ default: m.NewTwinPage })));
 const ScriptPage = lazy(() => import("./jobs/ScriptPage").then((m) => ({ default: m.ScriptPage })));
 const NewScriptPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NewScriptPage })));
 const NextVersionPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NextVersionPage })));
@@ -91,12 +99,20 @@ function Inside() {
         <Route path="/hosts/customers" element={<CustomersPage />} />
         <Route path="/hosts/compare" element={<ComparePage />} />
         <Route path="/hosts/:id" element={<HostPage />} />
+        <Route path="/hosts/screens" element={<ScreensPage />} />
+        <Route path="/hosts/:id/desktop" element={<DesktopPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/new" element={<NewJobPage />} />
         <Route path="/work/scripts" element={<ScriptsPage />} />
         <Route path="/work/scripts/new" element={<NewScriptPage />} />
         <Route path="/work/scripts/:id" element={<ScriptPage />} />
         <Route path="/work/scripts/:id/edit" element={<NextVersionPage />} />
+        <Route path="/work/files" element={<SearchPage />} />
+        <Route path="/work/twins" element={<TwinsPage />} />
+        <Route path="/work/twins/new" element={<NewTwinPage />} />
+        <Route path="/work/twins/:id" element={<TwinPage />} />
+        <Route path="/work/shelves" element={<ShelvesPage />} />
+        <Route path="/work/shelves/:id" element={<ShelfPage />} />
         <Route path="/work/:id" element={<JobPage />} />
         <Route path="/people" element={<PeoplePage />} />
         <Route path="/account" element={<AccountPage />} />

@@ -5,6 +5,7 @@ using Umbrek.Core.Audit;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Files;
+using Umbrek.Core.Files.Twins;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
@@ -15,6 +16,7 @@ using Umbrek.Wire.Api;
 using Umbrek.Wire.Audit;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
@@ -69,6 +71,9 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(LogSeverity))]
 [JsonSerializable(typeof(List<LogLine>))]
 [JsonSerializable(typeof(List<LogFile>))]
+[JsonSerializable(typeof(DesktopWish))]
+[JsonSerializable(typeof(DesktopWord))]
+[JsonSerializable(typeof(List<ScreenInfo>))]
 [JsonSerializable(typeof(FilesWish))]
 [JsonSerializable(typeof(FileAsk))]
 [JsonSerializable(typeof(FileWord))]
@@ -135,6 +140,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
         typeof(WordConverter<SecretKind>), typeof(WordConverter<KeyRotationState>),
         typeof(WordConverter<Severity>), typeof(WordConverter<Subsystem>), typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<AlertState>), typeof(WordConverter<AlertActKind>), typeof(WordConverter<Dimension>), typeof(WordConverter<Relation>),
+        typeof(WordConverter<TwinWay>), typeof(WordConverter<TwinSide>), typeof(WordConverter<TwinChoice>), typeof(WordConverter<TwinDeed>), typeof(WordConverter<TurnState>),
         typeof(WordConverter<NoticeWay>), typeof(WordConverter<DeliveryState>), typeof(WordConverter<DeliveryActKind>), typeof(WordConverter<MailSecurity>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<DifferenceKind>), typeof(WordConverter<ParameterKind>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>), typeof(WordConverter<Existing>), typeof(WordConverter<NamedPlace>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
@@ -161,8 +167,26 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(NewParcel))]
 [JsonSerializable(typeof(ParcelInfo))]
 [JsonSerializable(typeof(List<ParcelInfo>))]
+[JsonSerializable(typeof(NewTwin))]
+[JsonSerializable(typeof(NewShelf))]
+[JsonSerializable(typeof(ShelfInfo))]
+[JsonSerializable(typeof(List<ShelfInfo>))]
+[JsonSerializable(typeof(Page<FileEntry>))]
+[JsonSerializable(typeof(TwinInfo))]
+[JsonSerializable(typeof(List<TwinInfo>))]
+[JsonSerializable(typeof(NewTurn))]
+[JsonSerializable(typeof(TurnInfo))]
+[JsonSerializable(typeof(TurnAct))]
+[JsonSerializable(typeof(List<TurnAct>))]
+[JsonSerializable(typeof(TwinBase))]
+[JsonSerializable(typeof(TwinPlace))]
+[JsonSerializable(typeof(TwinRules))]
+[JsonSerializable(typeof(Page<TurnAct>))]
 [JsonSerializable(typeof(ParcelHead))]
 [JsonSerializable(typeof(ParcelEntry))]
+[JsonSerializable(typeof(DesktopWish))]
+[JsonSerializable(typeof(DesktopWord))]
+[JsonSerializable(typeof(List<ScreenInfo>))]
 [JsonSerializable(typeof(FilesWish))]
 [JsonSerializable(typeof(FileAsk))]
 [JsonSerializable(typeof(FileWord))]
@@ -261,6 +285,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(List<SessionInfo>))]
 [JsonSerializable(typeof(NewChannel))]
 [JsonSerializable(typeof(Page<ShellInfo>))]
+[JsonSerializable(typeof(Page<ScreenInfo>))]
 [JsonSerializable(typeof(ShellInfo))]
 [JsonSerializable(typeof(NewPairing))]
 [JsonSerializable(typeof(PairingBegun))]

@@ -12,6 +12,8 @@ internal sealed class Measured : IAsyncDisposable
 
     private Measured(Process process) => this.process = process;
 
+    public int Pid => process.Id;
+
     public List<string> Lines { get; } = [];
 
     public static async Task<Measured> StartAsync(string program, string readyWord, params string[] arguments)

@@ -66,11 +66,12 @@ internal sealed class OneHost : IAsyncDisposable
     /// <summary>A file of the service or the agent.</summary>
     public string In(string name) => Path.Combine(directory.Path, name);
 
+    /// <param name="at">Where the client finds the service; null for where it is.</param>
     /// <returns>The environment in which the client is signed in.</returns>
-    public async Task<Dictionary<string, string>> SignInClientAsync()
+    public async Task<Dictionary<string, string>> SignInClientAsync(Uri? at = null)
     {
         var environment = new Dictionary<string, string> { ["UMBREK_HOME"] = Path.Combine(directory.Path, "client") };
-        await TimeAsync(ChildProgram.Find("umbrek"), ["sign-in", $"{Address}", "--name", Name, "--password-stdin", "--trust", $"{Pin}"], environment, Password + "\n");
+        await TimeAsync(ChildProgram.Find("umbrek"), ["sign-in", $"{at ?? Address}", "--name", Name, "--password-stdin", "--trust", $"{Pin}"], environment, Password + "\n");
         return environment;
     }
 

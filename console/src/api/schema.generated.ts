@@ -1111,6 +1111,23 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/screens": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Screens of a linked host: whose they are, and why one can't be shown. */
+    get: operations["listScreens"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/recordings": {
     parameters: {
       query?: never;
@@ -1225,6 +1242,163 @@ export interface paths {
     };
     /** What a parcel holds, with the SHA-256 of each file: a line of JSON for the whole, and one for each entry. */
     get: operations["getParcelList"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/twins": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One's own pairs of folders that are kept in step, by their names. */
+    get: operations["listTwins"];
+    put?: never;
+    /** Names two folders that are to be kept in step. Nothing is done with them before a turn. */
+    post: operations["createTwin"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/twins/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One twin, with how far its turn is. */
+    get: operations["getTwin"];
+    put?: never;
+    post?: never;
+    /** Forgets a twin; both folders stay as they are. */
+    delete: operations["removeTwin"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/twins/{id}/turns": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Begins a turn: both folders are looked at, and what is not in step is brought there. It goes on by itself. */
+    post: operations["turnTwin"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/twins/{id}/acts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What the last turn did, or would have done: the first 10000 things. */
+    get: operations["listTwinActs"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/twins/{id}/cancel": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Cancels the turn that goes on. What was done stays done. */
+    post: operations["cancelTwinTurn"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/shelves": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Folders that the service keeps, by their names. */
+    get: operations["listShelves"];
+    put?: never;
+    /** Makes a shelf of a group; twins put something on it. */
+    post: operations["createShelf"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/shelves/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** One shelf, with how much lies on it. */
+    get: operations["getShelf"];
+    put?: never;
+    post?: never;
+    /** Removes a shelf with all that lies on it, for good. */
+    delete: operations["removeShelf"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/shelves/{id}/entries": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What lies in a folder of a shelf; 'path' is counted from the shelf on. */
+    get: operations["listShelfEntries"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/shelves/{id}/content": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A file of a shelf. */
+    get: operations["getShelfContent"];
     put?: never;
     post?: never;
     delete?: never;
@@ -3081,6 +3255,13 @@ export interface components {
     };
     /** @enum {unknown} */
     DeliveryState: "waiting" | "delivered" | "failed";
+    DesktopWish: {
+      /** @default false */
+      control: boolean;
+      screen?: null | string;
+      /** Format: int32 */
+      small?: null | number;
+    };
     DeviceInfo: {
       /** Format: uuid */
       id: string;
@@ -3173,13 +3354,27 @@ export interface components {
       /** Format: date-time */
       learntAt: string;
     };
+    FileEntry: {
+      name: components["schemas"]["FileName"];
+      kind: components["schemas"]["FileKind"];
+      /** Format: int64 */
+      bytes: number;
+      /** Format: int32 */
+      mode: number;
+      owner: string;
+      group: string;
+      /** Format: date-time */
+      changedAt: string;
+      version?: null | string;
+      target?: null | components["schemas"]["FileName"];
+      targetKind?: null | components["schemas"]["FileKind"];
+    };
     /** @enum {unknown} */
     FileKind: "file" | "folder" | "link" | "pipe" | "socket" | "device";
     FileName: {
       text: string;
       /** Format: byte */
       bytes?: null | string;
-      isPlainName?: boolean;
     };
     FileSystemSample: {
       mountPoint: string;
@@ -3198,6 +3393,8 @@ export interface components {
     FilesWish: {
       /** @default false */
       changes: boolean;
+      /** @default false */
+      packs: boolean;
     };
     FilledScript: {
       script: components["schemas"]["ScriptMark"];
@@ -3752,6 +3949,7 @@ export interface components {
       view?: null | components["schemas"]["ViewWish"];
       log?: null | components["schemas"]["LogWish"];
       files?: null | components["schemas"]["FilesWish"];
+      desktop?: null | components["schemas"]["DesktopWish"];
     };
     NewCheck: {
       name: string;
@@ -3944,6 +4142,11 @@ export interface components {
     NewSession: {
       reason?: null | string;
     };
+    NewShelf: {
+      name: string;
+      /** Format: uuid */
+      groupId: string;
+    };
     NewTeam: {
       name: string;
     };
@@ -3956,6 +4159,23 @@ export interface components {
       permissions: components["schemas"]["Permission"][];
       /** Format: date-time */
       endsAt: string;
+    };
+    NewTurn: {
+      /** @default false */
+      dryRun: boolean;
+      settling?: null | components["schemas"]["TwinSettling"];
+      /** @default false */
+      thoughEmpty: boolean;
+      /** @default false */
+      usesVault: boolean;
+    };
+    NewTwin: {
+      name: string;
+      first: components["schemas"]["TwinPlace"];
+      second: components["schemas"]["TwinPlace"];
+      rules: components["schemas"]["TwinRules"];
+      /** Format: int64 */
+      rate?: null | number;
     };
     NewWake: {
       selection: string;
@@ -4062,6 +4282,12 @@ export interface components {
     };
     PageOfEnrolmentInfo: {
       items: components["schemas"]["EnrolmentInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfFileEntry: {
+      items: components["schemas"]["FileEntry"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -4192,6 +4418,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfScreenInfo: {
+      items: components["schemas"]["ScreenInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfScriptInfo: {
       items: components["schemas"]["ScriptInfo"][];
       nextCursor: null | string;
@@ -4236,6 +4468,12 @@ export interface components {
     };
     PageOfTimelineEntry: {
       items: components["schemas"]["TimelineEntry"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfTurnAct: {
+      items: components["schemas"]["TurnAct"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -4817,6 +5055,11 @@ export interface components {
     };
     /** @enum {unknown} */
     ScanState: "running" | "done" | "cancelled" | "failed";
+    ScreenInfo: {
+      name: string;
+      person: null | string;
+      problem?: null | string;
+    };
     ScriptChange: {
       name?: null | string;
       description?: null | string;
@@ -5034,6 +5277,21 @@ export interface components {
     };
     /** @enum {unknown} */
     Severity: "information" | "warning" | "critical" | null;
+    ShelfInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      /** Format: uuid */
+      groupId: string;
+      groupPath: string;
+      /** Format: date-time */
+      createdAt: string;
+      createdBy: string;
+      /** Format: int64 */
+      files: number;
+      /** Format: int64 */
+      bytes: number;
+    };
     ShellInfo: {
       /** Format: uuid */
       id: string;
@@ -5104,6 +5362,8 @@ export interface components {
     SignInWays: {
       singleSignOn: null | string;
     };
+    /** Format: binary */
+    Stream: string;
     StreamComparison: {
       stream: components["schemas"]["RunEventKind"];
       lines: components["schemas"]["AnswerLine"][];
@@ -5168,6 +5428,96 @@ export interface components {
       /** Format: date-time */
       clearedAt: null | string;
     };
+    TurnAct: {
+      path: components["schemas"]["FileName"];
+      deed: components["schemas"]["TwinDeed"];
+      to: components["schemas"]["TwinSide"];
+      kind: null | components["schemas"]["FileKind"];
+      /** Format: int64 */
+      bytes: number;
+      replaces: boolean;
+      isDone: boolean;
+      why?: null | string;
+      /** Format: date-time */
+      first?: null | string;
+      /** Format: date-time */
+      second?: null | string;
+    };
+    TurnInfo: {
+      state: components["schemas"]["TurnState"];
+      by: string;
+      /** Format: date-time */
+      beganAt: string;
+      /** Format: date-time */
+      endedAt: null | string;
+      dryRun: boolean;
+      /** Format: int64 */
+      acts: number;
+      /** Format: int64 */
+      actsDone: number;
+      /** Format: int64 */
+      bytes: number;
+      /** Format: int64 */
+      bytesDone: number;
+      /** Format: int64 */
+      bytesMoved: number;
+      /** Format: int64 */
+      same: number;
+      /** Format: int64 */
+      conflicts: number;
+      /** Format: int64 */
+      problems: number;
+      reason?: null | string;
+    };
+    /** @enum {unknown} */
+    TurnState: "looking" | "moving" | "waiting" | "done" | "failed" | "cancelled" | "interrupted";
+    /** @enum {unknown} */
+    TwinChoice: "first" | "second" | "newer";
+    /** @enum {unknown} */
+    TwinDeed: "folder" | "file" | "link" | "setting" | "delete" | "conflict" | "left";
+    TwinFolder: {
+      /** Format: uuid */
+      hostId: null | string;
+      label: null | string;
+      groupPath: null | string;
+      path: components["schemas"]["FileName"];
+      /** Format: uuid */
+      shelfId?: null | string;
+    };
+    TwinInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      first: components["schemas"]["TwinFolder"];
+      second: components["schemas"]["TwinFolder"];
+      rules: components["schemas"]["TwinRules"];
+      /** Format: int64 */
+      rate: null | number;
+      /** Format: date-time */
+      createdAt: string;
+      turn: null | components["schemas"]["TurnInfo"];
+    };
+    TwinPlace: {
+      /** Format: uuid */
+      hostId: null | string;
+      path: components["schemas"]["FileName"];
+      /** Format: uuid */
+      shelfId?: null | string;
+    };
+    TwinRules: {
+      way: components["schemas"]["TwinWay"];
+      /** @default false */
+      deletes: boolean;
+      leaves?: null | string[];
+    };
+    TwinSettling: {
+      choice: components["schemas"]["TwinChoice"];
+      paths?: null | components["schemas"]["FileName"][];
+    };
+    /** @enum {unknown} */
+    TwinSide: "first" | "second";
+    /** @enum {unknown} */
+    TwinWay: "one-way" | "both-ways";
     /** @enum {unknown} */
     UpdateState: "waiting" | "told" | "updated" | "went-back" | "failed" | "cancelled";
     VaultBackup: {
@@ -7834,6 +8184,37 @@ export interface operations {
       };
     };
   };
+  listScreens: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfScreenInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   listRecordings: {
     parameters: {
       query?: {
@@ -8131,6 +8512,413 @@ export interface operations {
         };
         content: {
           "application/x-ndjson": string;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listTwins: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TwinInfo"][];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createTwin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewTwin"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TwinInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getTwin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TwinInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeTwin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  turnTwin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewTurn"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TwinInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listTwinActs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfTurnAct"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  cancelTwinTurn: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["TwinInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listShelves: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShelfInfo"][];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createShelf: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewShelf"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShelfInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getShelf: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ShelfInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeShelf: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listShelfEntries: {
+    parameters: {
+      query?: {
+        path?: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfFileEntry"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getShelfContent: {
+    parameters: {
+      query: {
+        path: string;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/octet-stream": components["schemas"]["Stream"];
         };
       };
       /** @description What went wrong and what to do. */

@@ -203,6 +203,7 @@ export type AccessMatrix = Omit<Schemas["AccessMatrix"], "rows"> & {
 export type PasskeyInfo = Schemas["PasskeyInfo"];
 export type DeviceInfo = MayMiss<Schemas["DeviceInfo"]>;
 export type SessionInfo = MayMiss<Schemas["SessionInfo"]>;
+export type ScreenInfo = Schemas["ScreenInfo"];
 export type ShellInfo = Schemas["ShellInfo"];
 export type RecordingInfo = MayMiss<Schemas["RecordingInfo"]>;
 export type PairingInfo = MayMiss<Schemas["PairingInfo"]>;
@@ -318,3 +319,16 @@ export interface ScanChanges {
 export interface EnrolmentPulse {
   waiting: number;
 }
+export type ShelfInfo = MayMiss<Schemas["ShelfInfo"]>;
+export type TwinSide = Schemas["TwinSide"];
+export type TwinChoice = Schemas["TwinChoice"];
+export type TwinFolder = MayMiss<Schemas["TwinFolder"]>;
+export type TwinRules = MayMiss<Schemas["TwinRules"]>;
+export type TurnInfo = MayMiss<Schemas["TurnInfo"]>;
+export type TurnAct = MayMiss<Schemas["TurnAct"]>;
+export type TwinInfo = Omit<MayMiss<Schemas["TwinInfo"]>, "first" | "second" | "rules" | "turn"> & {
+  first: TwinFolder;
+  second: TwinFolder;
+  rules: TwinRules;
+  turn?: TurnInfo | null;
+};

@@ -15,6 +15,8 @@ import { groupChoices, useGroups } from "./useGroups";
 const MOST_NAMED = 4;
 /** As many as the page that compares takes. */
 const MOST_COMPARED = 6;
+/** As many as an address takes, and as the page shows. */
+const MOST_WATCHED = 60;
 
 /** What can be done with the marked hosts; what would change is shown before it is done. */
 export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () => void }) {
@@ -76,6 +78,16 @@ export function BulkBar({ hosts, onClear }: { hosts: HostSummary[]; onClear: () 
             to={`/hosts/compare?hosts=${hosts.map((h) => h.id).join(",")}`}
           >
             Compare their health
+          </Button>
+        )}
+        {hosts.length <= MOST_WATCHED && (
+          <Button
+            size="compact-sm"
+            variant="default"
+            component={Link}
+            to={`/hosts/screens?hosts=${hosts.map((h) => h.id).join(",")}`}
+          >
+            Watch their screens
           </Button>
         )}
         <Button

@@ -6,6 +6,7 @@ import { api, ask } from "../api/client";
 import type { HostDetail } from "../api/types";
 import { PolicyPanel } from "../access/PolicyPanel";
 import { SecretsPanel } from "../access/SecretsPanel";
+import { DesktopPanel } from "../desktop/DesktopPanel";
 import { FilesPanel } from "../files/FilesPanel";
 import { AlertsPanel } from "../health/AlertsPanel";
 import { HealthPanel } from "../health/HealthPanel";
@@ -35,6 +36,7 @@ import { useMarks } from "./useMarks";
 const panels = [
   "Alerts",
   "Health",
+  "Desktop",
   "Command",
   "Shell",
   "Power",
@@ -167,6 +169,7 @@ export function HostPage() {
             )}
           </div>
           <div className="stack">
+            {open.has("Desktop") && <DesktopPanel key={`desktop ${id}`} host={host} />}
             {(open.has("Command") || wanted === "command") && (
               <CommandPanel key={id} host={host} autoFocus={wanted === "command"} />
             )}

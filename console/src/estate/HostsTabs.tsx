@@ -2,6 +2,7 @@ import { Tabs } from "../parts/Tabs";
 
 const tabs = [
   { to: "/hosts", name: "Hosts" },
+  { to: "/hosts/screens", name: "Screens" },
   { to: "/hosts/groups", name: "Groups" },
   { to: "/hosts/customers", name: "Customers" },
 ];

@@ -31,6 +31,18 @@ export interface TrashItem {
   entry: FileEntry;
 }
 
+/** What files are looked for below a folder; what is left out says nothing. */
+export interface FileSearch {
+  folder: FileName;
+  name?: string;
+  kind?: FileKind;
+  least?: number;
+  since?: string;
+  until?: string;
+  owner?: string;
+  text?: string;
+}
+
 /** One change: exactly one of these. */
 export interface FileChange {
   folder?: FileName;
@@ -62,6 +74,7 @@ export interface FileWrite {
 }
 
 export interface FileWord {
+  at?: FileName;
   entries?: FileEntry[];
   entry?: FileEntry;
   from?: number;
@@ -150,6 +163,16 @@ export class HostFiles {
   /** Everything below a folder, by its path from there. */
   walk(path: FileName, some: (entries: FileEntry[]) => void): Promise<FileWord> {
     return this.#ask({ walk: path }, { word: (w) => w.entries && some(w.entries) });
+  }
+
+  /** Looks for files: they are told as they are found, and what can't be looked at beside them. */
+  search(search: FileSearch, some: (word: FileWord) => void): Promise<FileWord> {
+    return this.#ask({ search }, { word: some });
+  }
+
+  /** A file's SHA-256 in base64; its content is not sent. */
+  async hash(path: FileName): Promise<string> {
+    return (await this.#ask({ hash: path }, { word: () => undefined })).sha256 ?? "";
   }
 
   /** What is written from here on belongs together, as far as it lies below a path: the service hears of it once. */

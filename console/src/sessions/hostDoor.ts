@@ -6,7 +6,7 @@ import { KeyChannel, type SecretName } from "./keyChannel";
 const utf8 = new TextEncoder();
 
 /** What an order is sealed for. */
-export type SealedAct = "run" | "shell" | "power" | "read-files" | "write-files";
+export type SealedAct = "run" | "shell" | "power" | "read-files" | "write-files" | "watch" | "control";
 
 async function openSession(hostId: string, reason: string | null): Promise<SessionInfo> {
   return (await ask(

@@ -5,10 +5,10 @@ import type { Proof } from "./useProof";
 
 /** What a channel is for: its kind, and under a name of its own what is wanted of it. */
 export interface SocketWish {
-  kind: "processes" | "services" | "logs" | "files";
-  name: "view" | "log" | "files";
+  kind: "processes" | "services" | "logs" | "files" | "desktop";
+  name: "view" | "log" | "files" | "desktop";
   wanted: object;
-  act: "run" | "read-files" | "write-files";
+  act: "run" | "read-files" | "write-files" | "watch" | "control";
 }
 
 export interface SocketEvents {

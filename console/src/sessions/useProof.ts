@@ -12,7 +12,7 @@ export interface Proof {
 }
 
 /** Whether a host asks for its access key for an act, and what there is to prove it with. */
-export function useProof(host: HostSummary, act: "run" | "power" | "read-files" | "write-files") {
+export function useProof(host: HostSummary, act: "run" | "power" | "read-files" | "write-files" | "watch" | "control") {
   const may = useMay(host.groupPath);
   const [door, setDoor] = useHostDoor();
   const policy = usePolicy({ host: host.id }).data;

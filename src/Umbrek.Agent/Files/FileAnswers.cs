@@ -7,15 +7,31 @@ namespace Umbrek.Agent.Files;
 using Frames = FileFrames<FileWord, FileAsk>;
 
 /// <summary>Answers one technician's questions about files, one after the other.</summary>
-/// <param name="changer">On a channel for changes: it changes files, and no content is read; null on one for reading.</param>
-public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount count, FileChanger? changer = null)
+public sealed class FileAnswers
 {
     private const long HolePortion = 32 << 20;
 
+    private readonly Frames frames;
+    private readonly IHostFiles files;
+    private readonly TransferCount count;
+    private readonly FileChanger? changer;
+    private readonly FileComparer comparer;
     private readonly byte[] buffer = new byte[FileFrames.MaxRecord];
 
+    /// <param name="changer">On a channel for changes: it changes files, and no content is read; null on one for reading.</param>
+    public FileAnswers(Frames frames, IHostFiles files, TransferCount count, FileChanger? changer = null)
+    {
+        (this.frames, this.files, this.count, this.changer) = (frames, files, count, changer);
+        comparer = new FileComparer(frames, count, OpenAsync);
+    }
+
+    /// <exception cref="InvalidDataException">It can't come here.</exception>
     public async Task AnswerAsync(FileAsk ask, CancellationToken cancel)
     {
+        if (comparer.IsAwaiting)
+        {
+            throw new InvalidDataException("a word came where sums of blocks were to follow");
+        }
         try
         {
             if (ask.Check() is { } problem)
@@ -23,7 +39,8 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
                 changer?.Refused(ask);
                 throw new IOException(problem);
             }
-            if (changer is null ? ask is { Part: not null } or { Write: not null } or { Zeros: not null } or { End: not null } or { Change: not null } or { Trash: true } : ask is { Read: not null } or { Search.Text: not null })
+            if (changer is null ? ask is { Part: not null } or { Write: not null } or { Zeros: not null } or { End: not null } or { Copy: not null } or { Change: not null } or { Trash: true }
+                : ask is { Read: not null } or { Search.Text: not null } or { Hash: not null } or { Blocks: not null } or { Delta: not null })
             {
                 throw new IOException(changer is null ? "This channel is for looking and reading; open one for changes." : "This channel is for changes; open another to read what is in files.");
             }
@@ -41,6 +58,15 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
                 case { Read: { } read }:
                     await ReadAsync(read, cancel).ConfigureAwait(false);
                     break;
+                case { Hash: { } path }:
+                    await comparer.HashAsync(path, cancel).ConfigureAwait(false);
+                    break;
+                case { Blocks: { } blocks }:
+                    await comparer.BlocksAsync(blocks, cancel).ConfigureAwait(false);
+                    break;
+                case { Delta: { } delta }:
+                    await comparer.BeginAsync(delta, cancel).ConfigureAwait(false);
+                    break;
                 case { Search: { } search }:
                     await new FileSearcher(frames, files, count).AnswerAsync(search, cancel).ConfigureAwait(false);
                     break;
@@ -55,7 +81,7 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
-            if (ask.Read is not null)
+            if (ask is { Read: not null } or { Hash: not null } or { Blocks: not null })
             {
                 await count.FailedAsync(cancel).ConfigureAwait(false);
             }
@@ -63,9 +89,9 @@ public sealed class FileAnswers(Frames frames, IHostFiles files, TransferCount c
         }
     }
 
-    /// <summary>Bytes of a file that is being written.</summary>
-    /// <exception cref="InvalidDataException">None is.</exception>
-    public ValueTask TakeAsync(ReadOnlyMemory<byte> data, CancellationToken cancel) => changer?.TakeAsync(data, cancel) ?? throw new InvalidDataException("bytes came where none were asked for");
+    /// <summary>Bytes of a file that is being written, or what is said of another version's blocks.</summary>
+    /// <exception cref="InvalidDataException">None were to come.</exception>
+    public ValueTask TakeAsync(ReadOnlyMemory<byte> data, CancellationToken cancel) => comparer.IsAwaiting ? new ValueTask(comparer.TakeAsync(data, cancel)) : changer?.TakeAsync(data, cancel) ?? throw new InvalidDataException("bytes came where none were asked for");
 
     /// <summary>Entries, as many to a word as one holds.</summary>
     private async Task TellAsync(IEnumerable<FileFound> all, CancellationToken cancel)

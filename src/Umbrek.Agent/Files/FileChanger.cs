@@ -37,6 +37,9 @@ public sealed class FileChanger(Frames frames, IHostFiles files, IFileChanges ch
             case { Zeros: { } zeros }:
                 await intake.SkipAsync(zeros, cancel).ConfigureAwait(false);
                 break;
+            case { Copy: { } copy }:
+                await intake.CopyAsync(copy, cancel).ConfigureAwait(false);
+                break;
             case { End: { } end }:
                 await intake.EndAsync(end, cancel).ConfigureAwait(false);
                 break;

@@ -15,6 +15,7 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
     private static readonly byte[] Nothing = new byte[64 * 1024];
 
     private IFileSink? sink;
+    private IFileSource? old;
     private FileWrite? write;
     private IncrementalHash? hash;
     private long at;
@@ -40,6 +41,7 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
                     throw new DifferentException($"Of {wanted.Path} {sink.Length} bytes are here, and not {wanted.From}; send it from there.");
                 }
                 sink.Cut(wanted.From);
+                old = wanted.Base is { } version ? OpenBase(wanted.Path, version) : null;
                 hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
                 HashHeld(wanted.From, cancel);
             },
@@ -99,6 +101,50 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
             cancel);
     }
 
+    /// <summary>What follows is what the base has there.</summary>
+    public ValueTask CopyAsync(FileSpan span, CancellationToken cancel)
+    {
+        if (write is null)
+        {
+            throw new InvalidDataException("parts of no file came");
+        }
+        return isFailed ? ValueTask.CompletedTask : TryAsync(
+            () =>
+            {
+                if (old is null)
+                {
+                    throw new IOException($"{write.Path} is not written on the base of another version.");
+                }
+                if (span.Bytes > write.Bytes - at)
+                {
+                    throw new IOException($"More of {write.Path} came than was said: it grew while it was read. Send it again.");
+                }
+                var buffer = new byte[256 * 1024];
+                for (var (from, left) = (span.From, span.Bytes); left > 0;)
+                {
+                    var bytes = buffer.AsMemory(0, (int)Math.Min(buffer.Length, left));
+                    var got = old.Read(from, bytes.Span);
+                    if (got == 0)
+                    {
+                        throw new DifferentException($"{write.Path} became shorter while it was read again.");
+                    }
+                    bytes = bytes[..got];
+                    hash!.AppendData(bytes.Span);
+                    if (bytes.Span.ContainsAnyExcept((byte)0))
+                    {
+                        sink!.Write(at, bytes);
+                    }
+                    else
+                    {
+                        sink!.Skip(at + got);
+                    }
+                    (at, from, left) = (at + got, from + got, left - got);
+                    cancel.ThrowIfCancellationRequested();
+                }
+            },
+            cancel);
+    }
+
     public async Task EndAsync(FileEnd end, CancellationToken cancel)
     {
         if (write is null)
@@ -136,8 +182,23 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
 
     public void Dispose() => Close();
 
+    private IFileSource OpenBase(FileName path, string version)
+    {
+        var source = files.Open(path);
+        if (source.Entry.Version == version)
+        {
+            return source;
+        }
+        source.Dispose();
+        throw new DifferentException($"{path} was changed by somebody meanwhile; look at it again.");
+    }
+
     private void HashHeld(long length, CancellationToken cancel)
     {
+        if (length == 0)
+        {
+            return;
+        }
         var buffer = new byte[256 * 1024];
         for (var from = 0L; from < length;)
         {
@@ -173,8 +234,9 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
     private void Close()
     {
         sink?.Dispose();
+        old?.Dispose();
         hash?.Dispose();
-        (sink, hash) = (null, null);
+        (sink, old, hash) = (null, null, null);
     }
 
     /// <summary>It is worth another try, from the beginning.</summary>

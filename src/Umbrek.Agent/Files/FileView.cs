@@ -1,4 +1,3 @@
-using System.Buffers;
 using System.Net.WebSockets;
 using System.Threading.Channels;
 using Umbrek.Agent.Hosting;
@@ -23,10 +22,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
     /// <summary>More at once are not served.</summary>
     public const int Most = 16;
 
-    /// <summary>Words, and messages of bytes, that are heard before those before them are answered: a few MiB at most.</summary>
-    private const int MostHeard = 64;
     private const int MostReports = 1000;
-    private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
 
     private readonly Channel<FileReport> reports = Channel.CreateBounded<FileReport>(new BoundedChannelOptions(MostReports) { FullMode = BoundedChannelFullMode.Wait });
     private readonly PartLedger ledger = new(state.PartsFile, time);
@@ -51,11 +47,11 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
     /// <summary>Removes what was being written and nobody has gone on with for long.</summary>
     public void Tidy()
     {
-        Tidy(ledger);
+        Tidy(ledger, log);
         foreach (var file in state.LeftPartsFiles())
         {
             var left = new PartLedger(file, time);
-            Tidy(left);
+            Tidy(left, log);
             if (left.IsEmpty)
             {
                 File.Delete(file);
@@ -63,7 +59,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
         }
     }
 
-    private void Tidy(PartLedger parts)
+    internal static void Tidy(PartLedger parts, AgentLog log)
     {
         foreach (var part in parts.Left())
         {
@@ -83,7 +79,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
     /// <summary>The host's end of the channel, until the technician goes.</summary>
     public async Task ServeAsync(WebSocket socket, ChannelOrder order, FilesAdmission admission, CancellationToken cancel)
     {
-        var frames = FileFrames.OfHost(socket);
+        var frames = FileFrames.OfHost(socket, admission.Wish.Packs ? time : null);
         var (act, what) = admission.Wish.Changes ? (HostAct.WriteFiles, "changes to files") : (HostAct.ReadFiles, "a look at files");
         var refusal = admission.Refusal;
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
@@ -106,7 +102,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
             log.Info($"{what} for {order.Technician}");
             try
             {
-                await AnswerAsync(frames, admission.Wish, order.ChannelId, gone).ConfigureAwait(false);
+                await new FileServing(platform, state, ledger, gate.Policy.FileRoots, reports.Writer.WriteAsync, log).AnswerAsync(frames, admission.Wish.Changes, order.ChannelId, gone).ConfigureAwait(false);
             }
             finally
             {
@@ -117,99 +113,6 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
         finally
         {
             Interlocked.Decrement(ref open);
-        }
-    }
-
-    /// <summary>Hears while it answers, so that whoever goes is not read to.</summary>
-    private async Task AnswerAsync(Frames frames, FilesWish wish, Guid channelId, CancellationTokenSource gone)
-    {
-        var heard = Channel.CreateBounded<FileHeard>(MostHeard);
-        var hearing = HearAsync(frames, heard.Writer, gone);
-        var roots = gate.Policy.FileRoots;
-        var files = platform.Files(roots);
-        (IHostFiles, IFileChanges) Within(FileName folder)
-        {
-            var narrower = FileRoots.Intersect(roots, [folder.Text]);
-            return (platform.Files(narrower), platform.FileChanges(state, ledger, narrower));
-        }
-        var count = new TransferCount(channelId, wish.Changes ? FileDeed.Write : FileDeed.Read, reports.Writer.WriteAsync);
-        using var changer = wish.Changes ? new FileChanger(frames, files, platform.FileChanges(state, ledger, roots), count, Within) : null;
-        try
-        {
-            var answers = new FileAnswers(frames, files, count, changer);
-            while (await heard.Reader.WaitToReadAsync(gone.Token).ConfigureAwait(false))
-            {
-                while (heard.Reader.TryRead(out var next))
-                {
-                    using (next)
-                    {
-                        await (next.Ask is { } ask ? answers.AnswerAsync(ask, gone.Token) : answers.TakeAsync(next.Data, gone.Token).AsTask()).ConfigureAwait(false);
-                    }
-                }
-                await frames.FlushAsync(gone.Token).ConfigureAwait(false);
-            }
-        }
-        catch (Exception e) when ((e is OperationCanceledException or WebSocketException) && hearing.IsCompleted)
-        {
-            // The technician has gone in the middle of an answer.
-        }
-        finally
-        {
-            await gone.CancelAsync().ConfigureAwait(false);
-            await hearing.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            await TellLastAsync(count).ConfigureAwait(false);
-        }
-    }
-
-    private async Task TellLastAsync(TransferCount count)
-    {
-        using var limit = new CancellationTokenSource(LastWords);
-        try
-        {
-            await count.EndAsync(limit.Token).ConfigureAwait(false);
-        }
-        catch (OperationCanceledException)
-        {
-            log.Warning($"{MostReports} transfers could not be told to the service yet, and the last one is lost with them");
-        }
-    }
-
-    private static async Task HearAsync(Frames frames, ChannelWriter<FileHeard> heard, CancellationTokenSource gone)
-    {
-        try
-        {
-            while (await frames.ReceiveAsync(gone.Token).ConfigureAwait(false) is { } message)
-            {
-                await heard.WriteAsync(message.Word is { } ask ? new FileHeard(ask) : FileHeard.Copy(message.Data.Span), gone.Token).ConfigureAwait(false);
-            }
-        }
-        finally
-        {
-            heard.TryComplete();
-            await gone.CancelAsync().ConfigureAwait(false);
-        }
-    }
-
-    /// <summary>What a technician's side said: a word, or bytes of a file in a buffer that is lent.</summary>
-    private readonly struct FileHeard(FileAsk? ask, byte[]? buffer = null, int length = 0) : IDisposable
-    {
-        public FileAsk? Ask => ask;
-
-        public ReadOnlyMemory<byte> Data => buffer.AsMemory(0, length);
-
-        public static FileHeard Copy(ReadOnlySpan<byte> data)
-        {
-            var buffer = ArrayPool<byte>.Shared.Rent(data.Length);
-            data.CopyTo(buffer);
-            return new FileHeard(null, buffer, data.Length);
-        }
-
-        public void Dispose()
-        {
-            if (buffer is not null)
-            {
-                ArrayPool<byte>.Shared.Return(buffer);
-            }
         }
     }
 }

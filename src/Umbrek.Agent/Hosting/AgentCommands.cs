@@ -7,6 +7,7 @@ using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Platform.Linux;
 using Umbrek.Agent.Shell;
 using Umbrek.Core.Enrolment;
+using Umbrek.Wire.Files;
 
 namespace Umbrek.Agent.Hosting;
 
@@ -34,6 +35,7 @@ public static class AgentCommands
         root.Subcommands.Add(KeeperCommand());
         root.Subcommands.Add(ShellKeeperCommand());
         root.Subcommands.Add(ActCommand());
+        root.Subcommands.Add(ShelfCommand());
         root.Subcommands.Add(GoDownCommand());
         root.Subcommands.Add(WireCommand());
         return root;
@@ -160,6 +162,31 @@ public static class AgentCommands
             }
             using var input = Console.OpenStandardInput();
             return System.Text.Json.JsonSerializer.Deserialize(input, Wire.LinkJson.Default.HostAction) is { } action ? new LinuxActs(Console.Out, TimeProvider.System).Do(action) : Failed;
+        });
+        return command;
+    }
+
+    private static Command ShelfCommand()
+    {
+        var folder = new Argument<string>("folder");
+        var state = new Argument<string>("state");
+        var changes = new Option<bool>("--changes");
+        var command = new Command("shelf", "Serves one folder of the service on standard input and output; started by the service itself.") { folder, state, changes };
+        command.Hidden = true;
+        command.SetAction(async (parsed, cancel) =>
+        {
+            var log = new AgentLog(Console.Error, TimeProvider.System);
+            using var line = new TwoWayStream(Console.OpenStandardInput(), Console.OpenStandardOutput());
+            try
+            {
+                await new ShelfServer(parsed.GetRequiredValue(folder), new StateDirectory(parsed.GetRequiredValue(state)), new LinuxPlatform(), TimeProvider.System, log).ServeAsync(line, parsed.GetValue(changes), cancel).ConfigureAwait(false);
+                return 0;
+            }
+            catch (Exception e) when (e is IOException or System.Net.WebSockets.WebSocketException or OperationCanceledException)
+            {
+                // The service has gone.
+                return Failed;
+            }
         });
         return command;
     }

@@ -1,4 +1,5 @@
 using Umbrek.Agent.Access;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
@@ -28,6 +29,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, log);
     private FileView Files => field ??= NewFiles();
+    private DesktopView Desktops => field ??= new(platform, Gate, time, log);
     private ShellTable Shells => field ??= NewShells();
 
     private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);
@@ -130,7 +132,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null)
     {
         Gate.Answered = runs.Answered;
-        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), Files, log), Shells, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), Files, Desktops, log), Shells, Desktops, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
     }
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)

@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
 using Microsoft.Extensions.DependencyInjection;
 using Umbrek.Agent.Access;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Health;
 using Umbrek.Agent.Hosting;
@@ -36,6 +37,7 @@ public sealed class AgentLink(
     SessionTable sessions,
     ChannelDialer channels,
     ShellTable shells,
+    DesktopView desktops,
     RunTable runs,
     SampleBacklog samples,
     ProbeRunner probes,
@@ -509,6 +511,8 @@ public sealed class AgentLink(
                     return new HostAnswer(BeginLook(connection, look, ended));
                 case HostRequest.Shells:
                     return new HostAnswer(null, shells.List());
+                case HostRequest.Screens:
+                    return new HostAnswer(null, Screens: desktops.List());
                 case HostRequest.EndShell when request.ShellId is { } shellId:
                     return new HostAnswer(shells.End(shellId) ? null : "That shell has ended already.");
                 case HostRequest.Ping:

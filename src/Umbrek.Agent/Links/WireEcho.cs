@@ -51,6 +51,8 @@ public static class WireEcho
         "KeyReport" => LinkJson.Default.KeyReport,
         "FileReport" => LinkJson.Default.FileReport,
         "FileAsk" => LinkJson.Default.FileAsk,
+        "DesktopWish" => LinkJson.Default.DesktopWish,
+        "DesktopWord" => LinkJson.Default.DesktopWord,
         "FileWord" => LinkJson.Default.FileWord,
         "HostSide" => LinkJson.Default.HostSide,
         "HostPolicy" => LinkJson.Default.HostPolicy,

@@ -1,3 +1,4 @@
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
@@ -70,6 +71,9 @@ public interface IHostPlatform
     /// <summary>Where a named place lies here: one for the system, or one for each person who is logged in.</summary>
     /// <exception cref="IOException">There is none.</exception>
     IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place);
+
+    /// <summary>The screens of this host.</summary>
+    IDesktops Desktops();
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

@@ -2,6 +2,7 @@ using System.Net.WebSockets;
 using System.Text.Json;
 using System.Threading.Channels;
 using Umbrek.Agent.Access;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Files;
 using Umbrek.Agent.Hosting;
@@ -17,7 +18,7 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Agent.Sessions;
 
 /// <summary>Comes to channels that the service opens, each over a WebSocket of its own.</summary>
-public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, FileView files, AgentLog log)
+public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, FileView files, DesktopView desktops, AgentLog log)
 {
     /// <summary>More at once are not come to: each is a connection.</summary>
     private const int Most = 96;
@@ -48,6 +49,7 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
         var look = order.Kind is ChannelKinds.Processes or ChannelKinds.Services ? views.Admit(order.View) : null;
         var read = order.Kind == ChannelKinds.Logs ? logs.Admit(order.Log) : null;
         var fetch = order.Kind == ChannelKinds.Files ? files.Admit(order.Files) : null;
+        var desktop = order.Kind == ChannelKinds.Desktop ? desktops.Admit(order.Desktop) : null;
         try
         {
             using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
@@ -82,6 +84,10 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
                 case ChannelKinds.Files:
                     limit.CancelAfter(Timeout.InfiniteTimeSpan);
                     await files.ServeAsync(socket, order, fetch!, limit.Token).ConfigureAwait(false);
+                    break;
+                case ChannelKinds.Desktop:
+                    limit.CancelAfter(Timeout.InfiniteTimeSpan);
+                    await desktops.ServeAsync(socket, order, desktop!, limit.Token).ConfigureAwait(false);
                     break;
                 default:
                     await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);

@@ -42,6 +42,7 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
     private string? endedBecause;
     private bool endsUnheard;
     private string? notice;
+    private int notices;
 
     /// <summary>A technician's side, as far as the keeper sees it.</summary>
     private sealed class Attendance(KeeperStream stream) : IDisposable
@@ -52,7 +53,7 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
         public long Sent { get; set; }
         public long TakenTold { get; set; }
         public bool EndTold { get; set; }
-        public string? NoticeTold { get; set; }
+        public int NoticesTold { get; set; }
         public bool Displaced { get; set; }
         public CancellationToken Over => over.Token;
 
@@ -340,9 +341,11 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
                 {
                     word = new ShellWord(Taken: mine.TakenTold = taken);
                 }
-                else if (notice != mine.NoticeTold)
+                else if (notice is not null && notices != mine.NoticesTold)
                 {
-                    word = (mine.NoticeTold = notice) is { } text ? new ShellWord(Notice: text) : null;
+                    // Counted, as the next warning may be in the same words.
+                    mine.NoticesTold = notices;
+                    word = new ShellWord(Notice: notice);
                 }
                 else if (ended is not null && !mine.EndTold && mine.Sent == output.End)
                 {
@@ -470,8 +473,9 @@ public sealed class ShellKeeper(ShellDirectory directory, IShellRunner runner, T
                 {
                     why = $"no key was pressed for {Units.Span(idle)}";
                 }
-                else if (IsTerminal && ended is null && idle > IdleWarning && now - lastKeyAt >= idle - IdleWarning)
+                else if (IsTerminal && ended is null && idle > IdleWarning && now - lastKeyAt >= idle - IdleWarning && notice is null)
                 {
+                    notices++;
                     notice = $"No key was pressed for {Units.Span(idle - IdleWarning)}. It ends in a minute; any key keeps it.";
                 }
             }

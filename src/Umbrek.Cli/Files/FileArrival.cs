@@ -35,12 +35,18 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
     private const long FlushEvery = 64 << 20;
     private const int ChunkBytes = 256 * 1024;
 
+    /// <summary>Smaller ones have no name until they are whole, where the system can do that: nothing is left of them whatever happens.</summary>
+    private const long Small = 256 << 10;
+
     /// <summary>Who may read, write and execute: nothing that lends somebody's rights.</summary>
     public const UnixFileMode Plain = (UnixFileMode)0x1ff;
 
     private IncrementalHash? hash;
     private FileEntry entry = null!;
     private FileStream? part;
+
+    /// <summary>What it is called until it is whole, if anything.</summary>
+    private string? partName;
     private Task flushing = Task.CompletedTask;
     private long unflushed;
 
@@ -61,22 +67,16 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
             // Of what the file was before.
             File.Delete(asked);
         }
-        var options = new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, BufferSize = 0 };
-        if (!OperatingSystem.IsWindows())
+        hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        if (from == 0 && entry.Bytes <= Small && LocalFile.CreateUnnamed(Path.GetDirectoryName(Path.GetFullPath(file))!) is { } unnamed)
         {
-            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+            part = new FileStream(unnamed, FileAccess.ReadWrite, bufferSize: 0);
+            return;
         }
-        try
-        {
-            part = new FileStream(name, options);
-        }
-        catch (IOException) when (File.Exists(name))
-        {
-            throw new ClientException($"'{file}' is being fetched by another command already. Let that one end.");
-        }
+        part = OpenPart(name);
+        partName = name;
         // What lies behind where the host begins is not known to be right.
         part.SetLength(from);
-        hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
         if (from > 0)
         {
             var chunk = new byte[ChunkBytes];
@@ -112,8 +112,7 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
         using var finished = hash;
         if (!hash!.GetHashAndReset().AsSpan().SequenceEqual(sha256))
         {
-            part!.Dispose();
-            File.Delete(part.Name);
+            Drop();
             return false;
         }
         if (part!.Length > Large)
@@ -126,14 +125,13 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
             File.SetUnixFileMode(part.SafeFileHandle, (UnixFileMode)entry.Mode & Plain);
         }
         File.SetLastWriteTimeUtc(part.SafeFileHandle, entry.ChangedAt.UtcDateTime);
-        part.Dispose();
         try
         {
-            File.Move(part.Name, file, replaces);
+            TakePlace();
         }
         catch (IOException e) when (!replaces && File.Exists(file))
         {
-            throw new ClientException($"'{file}' has come to be there meanwhile, and was left alone; what was fetched is {part.Name}. {e.Message}");
+            throw new ClientException($"'{file}' has come to be there meanwhile, and was left alone{(partName is null ? "" : $"; what was fetched is {partName}")}. {e.Message}");
         }
         return true;
     }
@@ -141,9 +139,9 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
     public void Drop()
     {
         part?.Dispose();
-        if (asked is not null)
+        if ((partName ?? asked) is { } left)
         {
-            File.Delete(part?.Name ?? asked);
+            File.Delete(left);
         }
     }
 
@@ -151,6 +149,48 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
     {
         part?.Dispose();
         hash?.Dispose();
+    }
+
+    private FileStream OpenPart(string name)
+    {
+        var options = new FileStreamOptions { Mode = FileMode.OpenOrCreate, Access = FileAccess.ReadWrite, Share = FileShare.None, BufferSize = 0 };
+        if (!OperatingSystem.IsWindows())
+        {
+            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
+        }
+        try
+        {
+            return new FileStream(name, options);
+        }
+        catch (IOException) when (File.Exists(name))
+        {
+            throw new ClientException($"'{file}' is being fetched by another command already. Let that one end.");
+        }
+    }
+
+    private void TakePlace()
+    {
+        if (partName is null)
+        {
+            if (LocalFile.Name(part!.SafeFileHandle, file))
+            {
+                part.Dispose();
+                return;
+            }
+            if (!replaces)
+            {
+                throw new IOException($"'{file}' is there.");
+            }
+            // Only what has a name can take the place of something.
+            partName = LocalName.PartOf(file, hostId, path, entry.Version ?? "");
+            File.Delete(partName);
+            if (!LocalFile.Name(part.SafeFileHandle, partName))
+            {
+                throw new IOException($"'{partName}' is there.");
+            }
+        }
+        part!.Dispose();
+        File.Move(partName, file, replaces);
     }
 }
 

@@ -126,7 +126,7 @@ public static class FileChangeCommands
                     gone += word.Count ?? 0;
                     if (word.Trash is [var item])
                     {
-                        Console.Out.WriteLine($"{TerminalText.Line(path.Text)} lies in the trash of {on.Host.Label}; 'umbrek file restore {on.Host.Label} {Quoted(item.Id)}' puts it back.");
+                        Console.Out.WriteLine($"{TerminalText.Line(path.Text)} lies in the trash of {on.Host.Label}; 'umbrek file restore {on.Host.Label} {ShellWords.Quote(item.Id)}' puts it back.");
                     }
                 }
                 return parsed.GetValue(forGood) ? $"{Count(new FileWord(Count: gone))} deleted for good." : null;
@@ -216,8 +216,6 @@ public static class FileChangeCommands
     private static string Where(HostSummary host) => $"{host.Label} of {GroupPath.Customer(host.GroupPath)}";
 
     private static string Count(FileWord word) => word.Count == 1 ? "1 file or folder was" : $"{word.Count} files and folders were";
-
-    private static string Quoted(string text) => text.All(c => char.IsAsciiLetterOrDigit(c) || ".:_-".Contains(c, StringComparison.Ordinal)) ? text : $"'{text.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 
     /// <summary>A host with a channel for changes.</summary>
     private sealed class OnHost(HostSummary host, HostFiles files)

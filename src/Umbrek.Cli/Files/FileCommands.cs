@@ -72,7 +72,7 @@ public static class FileCommands
     }
 
     /// <summary>A name with what people know of it: a folder's slash, and where a link leads.</summary>
-    private static string Name(FileEntry entry) =>
+    public static string Name(FileEntry entry) =>
         TerminalText.Line(entry.Kind switch
         {
             FileKind.Folder => entry.Name.Text + "/",

@@ -77,7 +77,7 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
             door = secret is var (name, text) ? await HostDoor.OpenAsync(api, pin, host.Id, name, text, cancel).ConfigureAwait(false) : null;
             sessionId = (door?.Session ?? await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession("files"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false)).Id;
         }
-        var wish = new FilesWish(changes);
+        var wish = new FilesWish(changes, Packs: true);
         var (socket, _) = await ChannelSocket.OpenAsync(api, pin, sessionId.Value, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
         return new HostFiles(host, socket);
     }
@@ -102,7 +102,7 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
 /// <summary>A channel to a host's files.</summary>
 internal sealed class HostFiles(HostSummary host, WebSocket socket) : IDisposable
 {
-    private readonly FileFrames<FileAsk, FileWord> frames = FileFrames.OfTechnician(socket);
+    private readonly FileFrames<FileAsk, FileWord> frames = FileFrames.OfTechnician(socket, TimeProvider.System);
 
     /// <summary>Sends a question, and all that was filled in before it.</summary>
     public Task AskAsync(FileAsk ask, CancellationToken cancel) => TryAsync(frames.SayAsync(ask, cancel), cancel);

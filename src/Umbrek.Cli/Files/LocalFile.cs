@@ -67,6 +67,43 @@ public static unsafe partial class LocalFile
         }
     }
 
+    /// <summary>Makes a file without a name in a folder, which is gone with its handle if it is given none (open(2), O_TMPFILE).</summary>
+    /// <returns>Null where the system or the file system knows no such thing.</returns>
+    public static SafeFileHandle? CreateUnnamed(string folder)
+    {
+        const int readWrite = 0x2;
+        const int unnamed = 0x400000;
+        const int closeOnExec = 0x80000;
+        var folderOnly = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 0x4000 : 0x10000;
+        if (!OperatingSystem.IsLinux() || !Directory.Exists("/proc/self/fd"))
+        {
+            return null;
+        }
+        fixed (byte* name = System.Text.Encoding.UTF8.GetBytes(folder + '\0'))
+        {
+            var descriptor = Open(name, readWrite | unnamed | folderOnly | closeOnExec, 0x180);
+            return descriptor < 0 ? null : new SafeFileHandle(descriptor, ownsHandle: true);
+        }
+    }
+
+    /// <summary>Gives a name to a file that was made without.</summary>
+    /// <returns>False when something is called so already.</returns>
+    /// <exception cref="IOException">It can't be given.</exception>
+    public static bool Name(SafeFileHandle file, string path)
+    {
+        const int here = -100;
+        const int followed = 0x400;
+        const int isThere = 17;
+        fixed (byte* from = System.Text.Encoding.ASCII.GetBytes($"/proc/self/fd/{file.DangerousGetHandle()}\0"), to = System.Text.Encoding.UTF8.GetBytes(path + '\0'))
+        {
+            if (NameAt(here, from, here, to, followed) == 0)
+            {
+                return true;
+            }
+        }
+        return Marshal.GetLastPInvokeError() == isThere ? false : throw new IOException($"'{path}' can't be written: {Marshal.GetLastPInvokeErrorMessage()}.");
+    }
+
     /// <summary>Which one it is: another word when it is another file, or its content changed.</summary>
     public static string VersionOf(SafeFileHandle handle) => FormattableString.Invariant($"{RandomAccess.GetLength(handle):x}-{File.GetLastWriteTimeUtc(handle).Ticks:x}");
 
@@ -78,4 +115,10 @@ public static unsafe partial class LocalFile
 
     [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
     private static partial int Open(byte* path, int flags);
+
+    [LibraryImport("libc", EntryPoint = "open", SetLastError = true)]
+    private static partial int Open(byte* path, int flags, uint mode);
+
+    [LibraryImport("libc", EntryPoint = "linkat", SetLastError = true)]
+    private static partial int NameAt(int folder, byte* path, int toFolder, byte* name, int flags);
 }

@@ -45,7 +45,7 @@ internal sealed class ParcelPlan
         foreach (var path in named.Select(Path.GetFullPath))
         {
             var last = new FileName(name ?? Path.GetFileName(Path.TrimEndingDirectorySeparator(path)));
-            if (!last.IsPlainName)
+            if (!last.IsPlainName())
             {
                 throw new ClientException($"'{path}' has no name of its own; say one with --as.", ExitCodes.WrongUse);
             }

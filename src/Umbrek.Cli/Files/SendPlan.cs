@@ -70,7 +70,7 @@ internal sealed class SendPlan
         foreach (var path in named)
         {
             var last = new FileName(name ?? Path.GetFileName(Path.TrimEndingDirectorySeparator(Path.GetFullPath(path))));
-            if (!last.IsPlainName)
+            if (!last.IsPlainName())
             {
                 throw new ClientException($"'{path}' has no name of its own; say one with --as.", ExitCodes.WrongUse);
             }

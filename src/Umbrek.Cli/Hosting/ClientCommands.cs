@@ -3,6 +3,7 @@ using System.CommandLine.Help;
 using System.CommandLine.Invocation;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Audit;
+using Umbrek.Cli.Desktop;
 using Umbrek.Cli.Enrolment;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Files;
@@ -106,6 +107,8 @@ public static class ClientCommands
         root.Subcommands.Add(GatherCommand.Gather(client));
         root.Subcommands.Add(DeliverCommand.Deliver(client));
         root.Subcommands.Add(ParcelCommands.Parcel(client));
+        root.Subcommands.Add(TwinCommands.Twin(client));
+        root.Subcommands.Add(ShelfCommands.Shelf(client));
         root.Subcommands.Add(GrantCommands.Access(client));
         root.Subcommands.Add(HostCommands.Host(client));
         root.Subcommands.Add(FindCommand.Find(client));
@@ -125,6 +128,7 @@ public static class ClientCommands
         root.Subcommands.Add(MaintenanceCommands.Maintenance(client));
         root.Subcommands.Add(RunCommand.Run(client));
         root.Subcommands.Add(ShellCommand.Shell(client));
+        root.Subcommands.Add(DesktopCommand.Desktop(client));
         root.Subcommands.Add(RecordingCommands.Recording(client));
         root.Subcommands.Add(JobCommands.Job(client));
         root.Subcommands.Add(ScriptCommands.Script(client));

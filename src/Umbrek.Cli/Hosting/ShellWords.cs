@@ -5,6 +5,9 @@ namespace Umbrek.Cli.Hosting;
 /// <summary>A command line as the shell would split it (POSIX shell quoting, XCU §2.2), up to where somebody is typing.</summary>
 public static class ShellWords
 {
+    /// <summary>A word as it is written on a command line.</summary>
+    public static string Quote(string word) => word.Length > 0 && word.All(c => char.IsLetterOrDigit(c) || c is '-' or '_' or '.' or ':') ? word : $"'{word.Replace("'", "'\\''", StringComparison.Ordinal)}'";
+
     /// <returns>The words; the last is the one that is being typed, empty after a blank.</returns>
     public static List<string> Split(ReadOnlySpan<char> line)
     {

@@ -1,4 +1,5 @@
 using System.Text;
+using Umbrek.Cli.Hosting;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Text;
@@ -72,7 +73,7 @@ public sealed class AnswerPrinter(ApiClient api, TextWriter to, int mostLines)
         }
         if (fold.Lines > mostLines)
         {
-            await to.WriteLineAsync($"  … {fold.Lines - mostLines} more: umbrek job output {Words.ShortId(first.JobId)} --host {Quoted(first.HostLabel)}").ConfigureAwait(false);
+            await to.WriteLineAsync($"  … {fold.Lines - mostLines} more: umbrek job output {Words.ShortId(first.JobId)} --host {ShellWords.Quote(first.HostLabel)}").ConfigureAwait(false);
         }
     }
 
@@ -101,6 +102,4 @@ public sealed class AnswerPrinter(ApiClient api, TextWriter to, int mostLines)
         _ = cutter.End(Take);
         return lines;
     }
-
-    private static string Quoted(string name) => name.All(c => char.IsLetterOrDigit(c) || c is '-' or '_' or '.') ? name : $"'{name.Replace("'", "'\\''", StringComparison.Ordinal)}'";
 }

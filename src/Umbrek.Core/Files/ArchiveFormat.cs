@@ -32,6 +32,6 @@ public static class ArchiveFormats
     public static FileName? PathOf(string name)
     {
         var parts = name.Split('/').Where(p => p is not ("" or ".")).ToList();
-        return name.StartsWith('/') || parts.Count == 0 || parts.Exists(p => !new FileName(p).IsPlainName) || new FileName(name).ToBytes().Length > FileName.MostBytes ? null : new FileName(string.Join('/', parts));
+        return name.StartsWith('/') || parts.Count == 0 || parts.Exists(p => !new FileName(p).IsPlainName()) || new FileName(name).ToBytes().Length > FileName.MostBytes ? null : new FileName(string.Join('/', parts));
     }
 }

@@ -53,7 +53,7 @@ public sealed record DeliverFiles(
     {
         foreach (var part in path.AsSpan().Split((byte)'/'))
         {
-            if (!FileName.Of(path.AsSpan(part)).IsPlainName)
+            if (!FileName.Of(path.AsSpan(part)).IsPlainName())
             {
                 return false;
             }

@@ -58,7 +58,25 @@ public sealed record FileName(string Text, byte[]? Bytes = null)
     }
 
     /// <summary>Whether a name can be given to something in a folder, as a whole: "..", "a/b" and nothing can't.</summary>
-    public bool IsPlainName => ToBytes() is var bytes && bytes.Length is > 0 and <= MostNameBytes && !bytes.AsSpan().ContainsAny((byte)'/', (byte)0) && !bytes.AsSpan().SequenceEqual("."u8) && !bytes.AsSpan().SequenceEqual(".."u8);
+    public bool IsPlainName() => ToBytes() is var bytes && bytes.Length is > 0 and <= MostNameBytes && !bytes.AsSpan().ContainsAny((byte)'/', (byte)0) && !bytes.AsSpan().SequenceEqual("."u8) && !bytes.AsSpan().SequenceEqual(".."u8);
+
+    /// <summary>Whether it is a path below some folder, each part of it a plain name: it leads out of nothing.</summary>
+    public bool IsPlainPath()
+    {
+        var bytes = ToBytes();
+        if (bytes.Length > MostBytes)
+        {
+            return false;
+        }
+        foreach (var part in bytes.AsSpan().Split((byte)'/'))
+        {
+            if (!Of(bytes.AsSpan(part)).IsPlainName())
+            {
+                return false;
+            }
+        }
+        return true;
+    }
 
     /// <returns>Why it is no path that a host could be asked for, or null.</returns>
     public string? CheckPath() => Text is null ? "A path is missing."

@@ -60,18 +60,12 @@ public static class Parcel
 
     private static string? CheckOne(ParcelEntry? entry)
     {
-        if (entry?.Path?.Text is null || entry.Path.ToBytes() is not { Length: > 0 and <= FileName.MostBytes } path)
+        if (entry?.Path?.Text is null || entry.Path.ToBytes() is not { Length: > 0 and <= FileName.MostBytes })
         {
             return $"A path below the place has 1 to {FileName.MostBytes} bytes.";
         }
-        foreach (var part in path.AsSpan().Split((byte)'/'))
-        {
-            if (!FileName.Of(path.AsSpan(part)).IsPlainName)
-            {
-                return $"'{entry.Path}' is no path below a place; no part of it may be empty, a dot, two dots or longer than {FileName.MostNameBytes} bytes.";
-            }
-        }
-        return entry.Mode is < 0 or > MostMode ? "A mode is a number up to 0777."
+        return !entry.Path.IsPlainPath() ? $"'{entry.Path}' is no path below a place; no part of it may be empty, a dot, two dots or longer than {FileName.MostNameBytes} bytes."
+            : entry.Mode is < 0 or > MostMode ? "A mode is a number up to 0777."
             : entry.Sha256 is not null and not { Length: 32 } ? "A SHA-256 has 32 bytes."
             : entry.Kind switch
             {

@@ -137,6 +137,10 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AccessIn
         {
             throw new ProblemException(409, ProblemTypes.Conflict, $"The vault keeps secrets of {row.Path}, which would be lost. Remove them first, or put them elsewhere: 'umbrek secret list'.");
         }
+        if (await db.Shelves.Where(s => ids.Contains(s.GroupId)).Select(s => s.Name).FirstOrDefaultAsync(cancel).ConfigureAwait(false) is { } shelf)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"The service keeps the shelf '{shelf}' of {row.Path}. Remove it first, or keep the group: 'umbrek shelf list'.");
+        }
         var grants = await db.Grants.CountAsync(g => g.GroupId != null && ids.Contains(g.GroupId.Value), cancel).ConfigureAwait(false);
         var installers = await db.Installers.Where(i => ids.Contains(i.GroupId)).CountAsync(i => i.RevokedAt == null, cancel).ConfigureAwait(false);
         // Deepest first: a group may not go while another stands in it.

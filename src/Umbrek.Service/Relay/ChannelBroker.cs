@@ -76,6 +76,34 @@ public sealed class ChannelBroker(TimeProvider time)
         return (Give(channel, isHost: true), channel.Host.Task.WaitAsync(ChannelJoin.Within, time, ended), () => channel.Over.TrySetResult());
     }
 
+    /// <summary>Comes to the technician's end of a channel here in the service, for a technician.</summary>
+    /// <exception cref="TimeoutException">The host does not come.</exception>
+    /// <exception cref="InvalidOperationException">The ticket is unknown, used or over.</exception>
+    public async Task<OwnEnd> ComeAsync(string ticket, CancellationToken cancel)
+    {
+        if (!tickets.TryRemove(Hash(ticket), out var place) || place.IsHost)
+        {
+            throw new InvalidOperationException("The ticket is unknown, used or over.");
+        }
+        var channel = place.Channel;
+        channel.Met.SetResult();
+        void LetGo()
+        {
+            channel.Over.TrySetResult();
+            channel.End();
+        }
+        try
+        {
+            using var limit = CancellationTokenSource.CreateLinkedTokenSource(channel.Ended, cancel);
+            return new OwnEnd(await channel.Host.Task.WaitAsync(ChannelJoin.Within, time, limit.Token).ConfigureAwait(false), channel.Use, LetGo, channel.Ended);
+        }
+        catch
+        {
+            LetGo();
+            throw;
+        }
+    }
+
     /// <summary>One end, from its opening to the end of the channel.</summary>
     public async Task ServeAsync(HttpContext http)
     {

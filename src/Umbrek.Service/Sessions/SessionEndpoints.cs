@@ -1,5 +1,6 @@
 using Umbrek.Core.Access;
 using Umbrek.Service.Access;
+using Umbrek.Service.Desktop;
 using Umbrek.Service.Files;
 using Umbrek.Service.Jobs;
 using Umbrek.Service.Relay;
@@ -28,13 +29,14 @@ public static class SessionEndpoints
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getSession").WithSummary("One session.");
         all.MapPost("/sessions/{id:guid}/end", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.EndAsync(id, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("endSession").WithSummary("Ends a session of one's own, or at a place that one administers, with all its channels.");
-        all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, ShellService shells, ViewService views, FileService files, Asker by, Guid id, NewChannel wish, CancellationToken cancel) =>
+        all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, ShellService shells, ViewService views, FileService files, DesktopService desktops, Asker by, Guid id, NewChannel wish, CancellationToken cancel) =>
             TypedResults.Ok(await (wish.Kind switch
             {
                 ChannelKinds.Shell => shells.OpenAsync(id, wish, by, cancel),
                 ChannelKinds.Processes or ChannelKinds.Services => views.OpenAsync(id, wish, by, cancel),
                 ChannelKinds.Logs => views.OpenLogAsync(id, wish, by, cancel),
                 ChannelKinds.Files => files.OpenAsync(id, wish, by, cancel),
+                ChannelKinds.Desktop => desktops.OpenAsync(id, wish, by, cancel),
                 _ => service.OpenChannelAsync(id, wish, by, null, cancel),
             }).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("openChannel").WithSummary("Opens a channel of one's own session; the ticket leads a WebSocket to it.");

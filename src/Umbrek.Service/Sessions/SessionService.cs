@@ -5,12 +5,14 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Text;
 using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Desktop;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Links;
 using Umbrek.Service.Relay;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Estate;
 using Umbrek.Service.Files;
 using Umbrek.Wire.Files;
@@ -30,7 +32,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     /// <summary>A session in which nothing happens ends.</summary>
     public static readonly TimeSpan Idle = TimeSpan.FromMinutes(30);
 
-    private const int MostOfOne = 50;
+    private const int MostOfOne = 100;
     private const int MostListed = 200;
     private const int MostTries = 50;
     private const int MostReports = 10_000;
@@ -73,6 +75,9 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
 
         /// <summary>Channels that are open, or may still be come to.</summary>
         public int Channels;
+
+        /// <summary>What its channels took: without all of it, it does not go on.</summary>
+        public PermissionSet Took { get; set; } = PermissionSet.None;
 
         /// <summary>The key is being changed in this session itself.</summary>
         public bool ChangesKey { get; set; }
@@ -172,27 +177,21 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             throw new ProblemException(409, ProblemTypes.Conflict, $"The session has ended: {row.EndReason ?? "it is over"}. Open another.");
         }
-        switch (wish.Kind)
+        Permission? takes = wish.Kind switch
         {
-            case ChannelKinds.Key:
-                break;
-            case ChannelKinds.NewKey:
-                gate.Host(by, host.Id, Permission.Administer);
-                break;
-            case ChannelKinds.Shell:
-                gate.Host(by, host.Id, Permission.Shell);
-                break;
-            case ChannelKinds.Processes or ChannelKinds.Services:
-                gate.Host(by, host.Id, Permission.Run);
-                break;
-            case ChannelKinds.Logs:
-                gate.Host(by, host.Id, Permission.ReadFiles);
-                break;
-            case ChannelKinds.Files:
-                gate.Host(by, host.Id, FileService.PermissionFor(wish.Files ?? new()));
-                break;
-            default:
-                throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services}, {ChannelKinds.Logs} and {ChannelKinds.Files}.");
+            ChannelKinds.Key => null,
+            ChannelKinds.NewKey => Permission.Administer,
+            ChannelKinds.Shell => Permission.Shell,
+            ChannelKinds.Processes or ChannelKinds.Services => Permission.Run,
+            ChannelKinds.Logs => Permission.ReadFiles,
+            ChannelKinds.Files => FileService.PermissionFor(wish.Files ?? new()),
+            ChannelKinds.Desktop => DesktopService.PermissionFor(wish.Desktop ?? new()),
+            _ => throw ProblemException.Invalid($"There is no channel '{wish.Kind}'; there are {ChannelKinds.Key}, {ChannelKinds.NewKey}, {ChannelKinds.Shell}, {ChannelKinds.Processes}, {ChannelKinds.Services}, {ChannelKinds.Logs}, {ChannelKinds.Files} and {ChannelKinds.Desktop}."),
+        };
+        if (takes is { } permission)
+        {
+            gate.Host(by, host.Id, permission);
+            session.Took |= PermissionSet.Of(permission);
         }
         session.UsedAt = time.GetUtcNow();
         if (wish.Kind == ChannelKinds.NewKey)
@@ -206,7 +205,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             throw new ProblemException(409, ProblemTypes.Conflict, $"{MostChannels} channels of this session are open, the most there may be. End some, or open another session.");
         }
         var channelId = Guid.CreateVersion7();
-        if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs or ChannelKinds.Files)
+        if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs or ChannelKinds.Files or ChannelKinds.Desktop)
         {
             asking[channelId] = (host.Id, sessionId);
         }
@@ -219,11 +218,12 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             Interlocked.Decrement(ref session.Channels);
             _ = ForgetAsync(channelId);
         }
-        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, wish.Kind == ChannelKinds.Files ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
+        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
-            wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null), cancel).ConfigureAwait(false);
+            wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null,
+            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
 
@@ -371,13 +371,18 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             {
                 _ = EndAsync(session.Row.Id, "its sign-in ended", null);
             }
-            else if (access.Find(session.Row.TechnicianId) is { } now && now != seat && estate.Find(session.Row.HostId) is { } host && (now.Reach.At(host.GroupPath) & Acts) != PermissionSet.None)
-            {
-                Watch(session, now);
-            }
             else
             {
-                _ = EndAsync(session.Row.Id, $"{session.Row.Technician} may do nothing there any more", null);
+                var now = access.Find(session.Row.TechnicianId);
+                var may = now is not null && now != seat && estate.Find(session.Row.HostId) is { } host ? now.Reach.At(host.GroupPath) & Acts : PermissionSet.None;
+                if (may != PermissionSet.None && may.Includes(session.Took & Acts))
+                {
+                    Watch(session, now!);
+                }
+                else
+                {
+                    _ = EndAsync(session.Row.Id, $"{session.Row.Technician} may {(may == PermissionSet.None ? "do nothing there any more" : "no longer do there what it was for")}", null);
+                }
             }
         });
     }

@@ -258,6 +258,32 @@ public sealed class ParcelRow
     public DateTimeOffset KeptUntil { get; set; }
 }
 
+/// <summary>A folder that the service keeps.</summary>
+public sealed class ShelfRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public Guid GroupId { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public string CreatedBy { get; set; } = "";
+}
+
+/// <summary>Two folders that are kept in step.</summary>
+public sealed class TwinRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public DateTimeOffset CreatedAt { get; set; }
+    public Guid CreatedById { get; set; }
+    public string CreatedBy { get; set; } = "";
+
+    /// <summary>Folders and rules, as JSON.</summary>
+    public string Wish { get; set; } = "";
+
+    /// <summary>The turn that goes on, or the last, as JSON.</summary>
+    public string? Turn { get; set; }
+}
+
 /// <summary>What a place says of the host policy.</summary>
 public sealed class PolicyRow
 {

@@ -24,6 +24,8 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<SessionRow> Sessions => Set<SessionRow>();
     public DbSet<RecordingRow> Recordings => Set<RecordingRow>();
     public DbSet<ParcelRow> Parcels => Set<ParcelRow>();
+    public DbSet<TwinRow> Twins => Set<TwinRow>();
+    public DbSet<ShelfRow> Shelves => Set<ShelfRow>();
     public DbSet<PolicyRow> Policies => Set<PolicyRow>();
     public DbSet<HostEventRow> HostEvents => Set<HostEventRow>();
     public DbSet<OwnMarkRow> OwnMarks => Set<OwnMarkRow>();
@@ -207,6 +209,12 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasIndex(p => new { p.CreatedById, p.IdempotencyKey }).IsUnique();
             t.HasIndex(p => p.Digest);
         });
+        builder.Entity<ShelfRow>(t =>
+        {
+            t.HasIndex(s => new { s.GroupId, s.Name }).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(s => s.GroupId).OnDelete(DeleteBehavior.Restrict);
+        });
+        builder.Entity<TwinRow>(t => t.HasIndex(w => new { w.CreatedById, w.Name }).IsUnique());
         builder.Entity<RecordingRow>(t =>
         {
             t.HasIndex(r => new { r.BeganAt, r.Id });

@@ -1,6 +1,7 @@
 using System.Runtime.CompilerServices;
 using System.Security.Cryptography;
 using System.Text;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
@@ -16,6 +17,7 @@ using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Simulation.Health;
+using Umbrek.Simulation.Desktop;
 using Umbrek.Simulation.Files;
 using Umbrek.Simulation.Jobs;
 using Umbrek.Simulation.Shell;
@@ -76,6 +78,10 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
     public IServiceReader Services() => Kept;
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => new SimulatedLogs(host, this, time);
+
+    public SimulatedDesktops Screens => field ??= new(host, this, time);
+
+    public IDesktops Desktops() => Screens;
 
     public SimulatedDisk Disk => field ??= new(host, this, time);
 

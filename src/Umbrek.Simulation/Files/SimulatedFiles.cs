@@ -21,7 +21,7 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
         lock (disk.Guard)
         {
             var folder = Follow(path.Folder()).TrimEnd('/');
-            if (!path.Last().IsPlainName)
+            if (!path.Last().IsPlainName())
             {
                 return Look(path);
             }
@@ -331,7 +331,7 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
     /// <summary>The name of something in a folder that is there; what it is itself, if anything, is not followed.</summary>
     private string NameFor(FileName path)
     {
-        if (!path.Last().IsPlainName || path.Bytes is not null)
+        if (!path.Last().IsPlainName() || path.Bytes is not null)
         {
             throw new IOException($"{path} is no name of something in a folder.");
         }

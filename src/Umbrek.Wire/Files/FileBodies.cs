@@ -1,11 +1,13 @@
 using Umbrek.Core.Access;
 using Umbrek.Core.Files;
+using Umbrek.Core.Files.Twins;
 
 namespace Umbrek.Wire.Files;
 
 /// <summary>What is wanted of a channel to a host's files.</summary>
 /// <param name="Changes">To change them and to put new ones there, not to read what is in them; without, to look at them and to read them.</param>
-public sealed record FilesWish(bool Changes = false)
+/// <param name="Packs">Bytes of files may come packed, where that is faster (see <see cref="FileFrames"/>).</param>
+public sealed record FilesWish(bool Changes = false, bool Packs = false)
 {
     /// <summary>What the host has to allow for it.</summary>
     public HostAct Act() => Changes ? HostAct.WriteFiles : HostAct.ReadFiles;
@@ -31,25 +33,33 @@ public sealed record FilesOrder(FilesWish Wish, SealedOrder? Sealed = null);
 /// <param name="Zeros">So many bytes of it that are zero are left out here.</param>
 /// <param name="End">The end of it.</param>
 /// <param name="Change">Something is made, moved, deleted or set.</param>
+/// <param name="Hash">A file's SHA-256, without its content.</param>
+/// <param name="Blocks">What is said of a file's blocks, so that another version of it can be told apart from it: see <see cref="BlockSums"/>.</param>
+/// <param name="Delta">A file's content as far as another version of it has it not; what is said of the blocks of that follows as bytes.</param>
+/// <param name="Copy">Bytes of a file that is written are those that its base has there.</param>
 public sealed record FileAsk(
     FileName? Look = null, FileName? List = null, FileName? Walk = null, FileRead? Read = null, FileName? Transfer = null, bool Trash = false, FileSearch? Search = null,
-    FilePart? Part = null, FileWrite? Write = null, long? Zeros = null, FileEnd? End = null, FileChange? Change = null)
+    FilePart? Part = null, FileWrite? Write = null, long? Zeros = null, FileEnd? End = null, FileChange? Change = null, FileName? Hash = null, FileBlocks? Blocks = null, FileDelta? Delta = null, FileSpan? Copy = null)
 {
     public const int MaxBytes = 32 * 1024;
 
     /// <returns>What is wrong with it, or null.</returns>
     public string? Check()
     {
-        object?[] asked = [Look, List, Walk, Read, Transfer, Trash ? this : null, Search, Part, Write, Zeros, End, Change];
+        object?[] asked = [Look, List, Walk, Read, Transfer, Trash ? this : null, Search, Part, Write, Zeros, End, Change, Hash, Blocks, Delta, Copy];
         return asked.Count(a => a is not null) != 1
-            ? "Ask for one thing at a time: look, list, walk, read, transfer, trash, search, part, write, zeros, end or change."
+            ? "Ask for one thing at a time: look, list, walk, read, transfer, trash, search, part, write, zeros, end, change, hash, blocks, delta or copy."
             : Read is { From: < 0 } or { Most: < 0 } ? "No file is read from before its beginning."
             : Write is { From: < 0 } or { Bytes: < 0 } || Write?.From > Write?.Bytes ? "No file is written from before its beginning or behind its end."
             : Zeros is <= 0 ? "A hole has a length."
+            : Copy is { From: < 0 } or { Bytes: <= 0 } ? "What is copied has a place and a length."
+            : Write is { Base.Length: 0 or > FilePart.MaxVersion } ? $"A version is a word of up to {FilePart.MaxVersion} letters."
+            : (Blocks?.Size ?? Delta?.Size) is { } size && !BlockSums.IsSize(size) ? $"A block is a power of two long, from {BlockSums.MinSize} to {BlockSums.MaxSize} bytes."
+            : Delta is { BaseBytes: < 0 or > BlockSums.WorthUpTo } ? "So long is no file."
             : Write is { Version: null or { Length: 0 or > FilePart.MaxVersion } } or { Expects.Length: > FilePart.MaxVersion } || Part is { Version: null or { Length: 0 or > FilePart.MaxVersion } } ? $"A version is a word of up to {FilePart.MaxVersion} letters."
             : Write is { Mode: { } mode } && !FileChange.IsMode(mode) ? "A mode is a number up to 0777."
             : Search is not null ? Search.Check()
-            : Change is not null ? Change.Check() : (Look ?? List ?? Walk ?? Read?.Path ?? Transfer ?? Part?.Path ?? Write?.Path)?.CheckPath();
+            : Change is not null ? Change.Check() : (Look ?? List ?? Walk ?? Read?.Path ?? Transfer ?? Part?.Path ?? Write?.Path ?? Hash ?? Blocks?.Path ?? Delta?.Path)?.CheckPath();
     }
 }
 
@@ -57,6 +67,15 @@ public sealed record FileAsk(
 /// <param name="Version">Of which version that is; of another the file is read from its beginning.</param>
 /// <param name="Most">At most so many bytes, and no hash; null for all of them.</param>
 public sealed record FileRead(FileName Path, long From = 0, string? Version = null, long? Most = null);
+
+/// <param name="Size">How long a block is.</param>
+/// <param name="Seed">Of the hashes of blocks; another one every time.</param>
+public sealed record FileBlocks(FileName Path, int Size, long Seed);
+
+/// <param name="BaseBytes">How long the other version is.</param>
+public sealed record FileDelta(FileName Path, int Size, long Seed, long BaseBytes);
+
+public sealed record FileSpan(long From, long Bytes);
 
 /// <param name="Path">What the file is going to be called.</param>
 /// <param name="Version">Which one it is, in the technician's own words: what was broken off is gone on from with the same.</param>
@@ -76,8 +95,10 @@ public sealed record FilePart(FileName Path, string Version)
 /// <param name="Owner">Null: as it was of what makes room, else the one whose folder it comes to lie in.</param>
 /// <param name="Group">The same.</param>
 /// <param name="ChangedAt">When its content changed last; null for now.</param>
+/// <param name="Base">Parts of it are those of what is called so now, and of this version still.</param>
 public sealed record FileWrite(
-    FileName Path, long Bytes, string Version, long From = 0, bool Replaces = false, string? Expects = null, bool KeepsOld = false, int? Mode = null, string? Owner = null, string? Group = null, DateTimeOffset? ChangedAt = null);
+    FileName Path, long Bytes, string Version, long From = 0, bool Replaces = false, string? Expects = null, bool KeepsOld = false, int? Mode = null, string? Owner = null, string? Group = null, DateTimeOffset? ChangedAt = null,
+    string? Base = null);
 
 /// <param name="Sha256">Of the whole file, as it was read; null where it could not be read to its end, and nothing comes of it.</param>
 public sealed record FileEnd(byte[]? Sha256);
@@ -167,9 +188,10 @@ public sealed record FileSetting(FileName Path, int? Mode = null, string? Owner 
 /// <param name="Trash">What was deleted and can be put back.</param>
 /// <param name="Count">So many files and folders are done, of a change that takes a while.</param>
 /// <param name="Differs">What arrived of a file is not what was sent; nothing of it is kept, and it may be sent again.</param>
+/// <param name="Same">Of a delta: here follows what the other version has there.</param>
 public sealed record FileWord(
     IReadOnlyList<FileEntry>? Entries = null, FileEntry? Entry = null, long? From = null, long? Zeros = null, byte[]? Sha256 = null, bool Changed = false, string? Problem = null, FileName? At = null,
-    bool Done = false, string? Refusal = null, string? Notice = null, IReadOnlyList<TrashItem>? Trash = null, long? Count = null, bool Differs = false);
+    bool Done = false, string? Refusal = null, string? Notice = null, IReadOnlyList<TrashItem>? Trash = null, long? Count = null, bool Differs = false, FileSpan? Same = null);
 
 /// <summary>What was done with files.</summary>
 public enum FileDeed

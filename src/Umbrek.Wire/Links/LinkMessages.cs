@@ -4,6 +4,7 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Health;
 using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Shell;
@@ -159,7 +160,8 @@ public sealed record RunCancel(Guid RunId, string CancelledBy);
 /// <param name="View">With the kinds <c>processes</c> and <c>services</c>.</param>
 /// <param name="Log">With the kind <c>logs</c>.</param>
 /// <param name="Files">With the kind <c>files</c>.</param>
-public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null, FilesOrder? Files = null);
+/// <param name="Desktop">With the kind <c>desktop</c>.</param>
+public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null, FilesOrder? Files = null, DesktopOrder? Desktop = null);
 
 /// <summary>Somebody tried a secret of the host.</summary>
 /// <param name="Secret">Its name: the access key, or the passcode.</param>
@@ -199,6 +201,7 @@ public sealed record LinkGoodbye(AwayReason Reason);
 public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null, Guid? ShellId = null)
 {
     public const string Shells = "shells";
+    public const string Screens = "screens";
     public const string EndShell = "end-shell";
     public const string BeginLook = "probe";
     public const string BeginScan = "scan";
@@ -237,4 +240,5 @@ public sealed record UpdateReport(string Version, bool WentBack, string Reason);
 
 /// <param name="Error">Null, or a sentence saying what went wrong on the host.</param>
 /// <param name="Shells">The shells that go on there, where that was asked.</param>
-public sealed record HostAnswer(string? Error, IReadOnlyList<ShellInfo>? Shells = null);
+/// <param name="Screens">The screens that there are, where that was asked.</param>
+public sealed record HostAnswer(string? Error, IReadOnlyList<ShellInfo>? Shells = null, IReadOnlyList<ScreenInfo>? Screens = null);

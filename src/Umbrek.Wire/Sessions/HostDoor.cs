@@ -4,6 +4,7 @@ using Umbrek.Core.Access;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Shell;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
@@ -78,6 +79,9 @@ public sealed class HostDoor
 
     /// <summary>Seals a look at the files there.</summary>
     public SealedOrder Seal(FilesWish wish) => Seal(wish.Act(), JsonSerializer.Serialize(wish, LinkJson.Default.FilesWish));
+
+    /// <summary>Seals a look at the desktop there, or acts on it.</summary>
+    public SealedOrder Seal(DesktopWish wish) => Seal(wish.Act(), JsonSerializer.Serialize(wish, LinkJson.Default.DesktopWish));
 
     /// <summary>Seals a look into a log there.</summary>
     public SealedOrder Seal(LogWish wish) => Seal(HostAct.ReadFiles, JsonSerializer.Serialize(wish, LinkJson.Default.LogWish));

@@ -1,5 +1,6 @@
 using Umbrek.Core.Access;
 using Umbrek.Core.Shell;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Shell;
@@ -30,12 +31,13 @@ public static class SessionEnds
 
 /// <param name="Kind">What the channel is for: <see cref="ChannelKinds"/>.</param>
 /// <param name="Shell">With the kind <c>shell</c>: what is wanted of it.</param>
-/// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/>, the <see cref="LogWish"/> or the <see cref="FilesWish"/>, as JSON.</param>
+/// <param name="Seal">The same wish, sealed, where the host asks for its access key: its text is the <see cref="ShellWish"/>, the <see cref="ViewWish"/>, the <see cref="LogWish"/>, the <see cref="FilesWish"/> or the <see cref="DesktopWish"/>, as JSON.</param>
 /// <param name="UsesVault">Whether the service proves the access key from the vault, where the host asks for one; takes <c>use-secrets</c> there.</param>
 /// <param name="View">With the kinds <c>processes</c> and <c>services</c>: how often.</param>
 /// <param name="Log">With the kind <c>logs</c>: which, and what of it.</param>
 /// <param name="Files">With the kind <c>files</c>.</param>
-public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrder? Seal = null, bool UsesVault = false, ViewWish? View = null, LogWish? Log = null, FilesWish? Files = null);
+/// <param name="Desktop">With the kind <c>desktop</c>: whether to act there, and on which screen.</param>
+public sealed record NewChannel(string Kind, ShellWish? Shell = null, SealedOrder? Seal = null, bool UsesVault = false, ViewWish? View = null, LogWish? Log = null, FilesWish? Files = null, DesktopWish? Desktop = null);
 
 /// <summary>How a technician's side comes to a channel: a WebSocket to <paramref name="Path"/> whose first message is a <see cref="ChannelJoin"/>.</summary>
 /// <param name="Ticket">Good once, for half a minute.</param>
@@ -65,4 +67,7 @@ public static class ChannelKinds
 
     /// <summary>The host's files: see <see cref="FileFrames"/>.</summary>
     public const string Files = "files";
+
+    /// <summary>The host's desktop: see <see cref="DesktopWord"/>.</summary>
+    public const string Desktop = "desktop";
 }

@@ -244,17 +244,17 @@ public sealed class FileChangesTests : IAsyncLifetime
     [Fact]
     public async Task Of_two_who_write_the_same_the_later_goes_on_and_the_earlier_spoils_nothing()
     {
-        var content = RandomNumberGenerator.GetBytes(5000);
+        var content = RandomNumberGenerator.GetBytes(500_000);
         var write = Write("file", content);
-        await line.SendAsync(write, null, content[..2000]);
+        await line.SendAsync(write, null, content[..200_000]);
         // His line broke and he is back before that was seen here: what is there is his to go on from.
         var files = new Agent.Platform.Linux.LinuxFileChanges(line.State, line.Ledger, TimeProvider.System);
-        files.PartOf(new FilePart(write.Path, write.Version)).ShouldBe(2000);
-        using (var later = files.Open(write with { From = 2000 }))
+        files.PartOf(new FilePart(write.Path, write.Version)).ShouldBe(200_000);
+        using (var later = files.Open(write with { From = 200_000 }))
         {
-            (await line.AskAsync(new FileAsk(End: End(content[..2000])))).Words[^1].Problem.ShouldNotBeNull();
-            later.Length.ShouldBe(2000);
-            later.Write(2000, content.AsMemory(2000));
+            (await line.AskAsync(new FileAsk(End: End(content[..200_000])))).Words[^1].Problem.ShouldNotBeNull();
+            later.Length.ShouldBe(200_000);
+            later.Write(200_000, content.AsMemory(200_000));
             later.End();
         }
         File.ReadAllBytes(In("file")).ShouldBe(content);
@@ -264,18 +264,57 @@ public sealed class FileChangesTests : IAsyncLifetime
     [Fact]
     public async Task What_somebody_else_has_put_in_its_way_is_not_written_into()
     {
-        var content = "new"u8.ToArray();
-        await line.SendAsync(Write("file", content), null, content[..1]);
+        var content = RandomNumberGenerator.GetBytes(500_000);
+        await line.SendAsync(Write("file", content), null, content[..1000]);
         var part = Names().ShouldHaveSingleItem();
         line.Begin(changes: true);
         // A second name of a file that is not the agent's to write into.
         line.Run($"rm {part}; printf precious >precious; ln precious {part}");
         (await line.SendAsync(Write("file", content), End(content), content)).Words[^1].Problem.ShouldBeNull();
-        (File.ReadAllText(In("precious")), File.ReadAllText(In("file"))).ShouldBe(("precious", "new"));
+        File.ReadAllText(In("precious")).ShouldBe("precious");
+        File.ReadAllBytes(In("file")).AsSpan().SequenceEqual(content).ShouldBeTrue();
         line.Run("rm file");
         line.Run($"ln -s precious {part}");
         (await line.SendAsync(Write("file", content), End(content), content)).Words[^1].Problem.ShouldNotBeNull();
         File.ReadAllText(In("precious")).ShouldBe("precious");
+    }
+
+    [Fact]
+    public async Task A_small_file_has_no_name_until_it_is_whole_and_two_who_write_it_spoil_nothing()
+    {
+        var (one, two) = ("the one"u8.ToArray(), "the other"u8.ToArray());
+        await line.SendAsync(Write("file", one), null, one[..3]);
+        Names().ShouldBeEmpty();
+        var files = new Agent.Platform.Linux.LinuxFileChanges(line.State, line.Ledger, TimeProvider.System);
+        var write = Write("file", two);
+        files.PartOf(new FilePart(write.Path, write.Version)).ShouldBe(0);
+        using (var later = files.Open(write))
+        {
+            later.Write(0, two);
+            Names().ShouldBeEmpty();
+            later.End();
+        }
+        File.ReadAllText(In("file")).ShouldBe("the other");
+        // The first is told that something has come to be there meanwhile.
+        (await line.SendAsync(null, End(one), one[3..])).Words[^1].Problem!.ShouldContain("already");
+        (File.ReadAllText(In("file")), Names().Single()).ShouldBe(("the other", "file"));
+        (await line.SendAsync(Write("file", one) with { Replaces = true, KeepsOld = true }, End(one), one)).Words[^1].Problem.ShouldBeNull();
+        (File.ReadAllText(In("file")), Names().Single()).ShouldBe(("the one", "file"));
+        line.Ledger.IsEmpty.ShouldBeTrue();
+    }
+
+    [Fact]
+    public async Task What_lies_where_a_small_file_changes_places_makes_room_and_is_not_written_into()
+    {
+        var content = "new"u8.ToArray();
+        await File.WriteAllTextAsync(In("file"), "old");
+        await File.WriteAllTextAsync(In("precious"), "precious");
+        var write = Write("file", content) with { Replaces = true };
+        var part = $".file.{Convert.ToHexStringLower(SHA256.HashData(System.Text.Encoding.UTF8.GetBytes($"{In("file")}\0{write.Version}")).AsSpan(0, 8))}.part";
+        line.Run($"ln precious {part}");
+        (await line.SendAsync(write, End(content), content)).Words[^1].Problem.ShouldBeNull();
+        (File.ReadAllText(In("precious")), File.ReadAllText(In("file"))).ShouldBe(("precious", "new"));
+        Names().ShouldBe(["file", "precious"], ignoreOrder: true);
     }
 
     [Fact]

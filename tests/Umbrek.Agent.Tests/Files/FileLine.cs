@@ -87,9 +87,12 @@ internal sealed class FileLine : IAsyncDisposable
     public Task<(List<FileWord> Words, byte[] Data)> AskAsync(FileAsk ask) => CollectAsync(cancel => Answers.AnswerAsync(ask, cancel));
 
     /// <summary>Sends a file whole: what it is, its parts (bytes, or a number of zeros), and its end.</summary>
-    public Task<(List<FileWord> Words, byte[] Data)> SendAsync(FileWrite write, FileEnd? end, params object[] parts) => CollectAsync(async cancel =>
+    public Task<(List<FileWord> Words, byte[] Data)> SendAsync(FileWrite? write, FileEnd? end, params object[] parts) => CollectAsync(async cancel =>
     {
-        await Answers.AnswerAsync(new FileAsk(Write: write), cancel);
+        if (write is not null)
+        {
+            await Answers.AnswerAsync(new FileAsk(Write: write), cancel);
+        }
         foreach (var part in parts)
         {
             await (part is byte[] bytes ? Answers.TakeAsync(bytes, cancel).AsTask() : Answers.AnswerAsync(new FileAsk(Zeros: Convert.ToInt64(part)), cancel));
@@ -99,6 +102,43 @@ internal sealed class FileLine : IAsyncDisposable
             await Answers.AnswerAsync(new FileAsk(End: end), cancel);
         }
     }, expectsAnswer: end is not null);
+
+    /// <summary>What another version of a file has not: words, and bytes between them.</summary>
+    public async Task<List<object>> DeltaAsync(FileDelta delta, byte[] sums)
+    {
+        var parts = new List<object>();
+        await CollectAsync(async cancel =>
+        {
+            await Answers.AnswerAsync(new FileAsk(Delta: delta), cancel);
+            for (var at = 0; at < sums.Length; at += 1000)
+            {
+                await Answers.TakeAsync(sums.AsMemory(at, Math.Min(1000, sums.Length - at)), cancel);
+            }
+        }, heard: parts.Add);
+        return parts;
+    }
+
+    /// <summary>Writes a file of such parts.</summary>
+    /// <returns>The last word of the answer.</returns>
+    public async Task<FileWord> PutAsync(FileWrite write, List<object> parts)
+    {
+        var (words, _) = await CollectAsync(async cancel =>
+        {
+            await Answers.AnswerAsync(new FileAsk(Write: write), cancel);
+            foreach (var part in parts)
+            {
+                await (part switch
+                {
+                    byte[] bytes => Answers.TakeAsync(bytes, cancel).AsTask(),
+                    FileWord { Same: { } same } => Answers.AnswerAsync(new FileAsk(Copy: same), cancel),
+                    FileWord { Zeros: { } zeros } => Answers.AnswerAsync(new FileAsk(Zeros: zeros), cancel),
+                    FileWord { Done: true } end => Answers.AnswerAsync(new FileAsk(End: new FileEnd(end.Sha256)), cancel),
+                    _ => Task.CompletedTask,
+                });
+            }
+        });
+        return words[^1];
+    }
 
     public async Task<string> ProblemAsync(FileAsk ask) => (await AskAsync(ask)).Words.ShouldHaveSingleItem().Problem.ShouldNotBeNull();
 
@@ -127,7 +167,7 @@ internal sealed class FileLine : IAsyncDisposable
         return ValueTask.CompletedTask;
     }
 
-    private async Task<(List<FileWord> Words, byte[] Data)> CollectAsync(Func<CancellationToken, Task> act, bool expectsAnswer = true)
+    private async Task<(List<FileWord> Words, byte[] Data)> CollectAsync(Func<CancellationToken, Task> act, bool expectsAnswer = true, Action<object>? heard = null)
     {
         using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
         var answering = Task.Run(async () =>
@@ -143,12 +183,14 @@ internal sealed class FileLine : IAsyncDisposable
             if (message.Word is { } word)
             {
                 words.Add(word);
+                heard?.Invoke(word);
                 // A hole, as it reads.
                 data.Write(new byte[word.Zeros ?? 0]);
             }
             else
             {
                 data.Write(message.Data.Span);
+                heard?.Invoke(message.Data.ToArray());
             }
         }
         await answering;

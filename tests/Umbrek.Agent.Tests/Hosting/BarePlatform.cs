@@ -47,6 +47,8 @@ internal class BarePlatform : IHostPlatform
 
     public virtual IHostFiles Files(IReadOnlyList<string>? roots) => throw new NotSupportedException();
 
+    public virtual Umbrek.Agent.Desktop.IDesktops Desktops() => new Umbrek.Agent.Platform.Linux.LinuxDesktops();
+
     public virtual IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => throw new NotSupportedException();
 
     public DateTimeOffset? BootedAt(DateTimeOffset now) => null;

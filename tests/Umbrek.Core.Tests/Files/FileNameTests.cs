@@ -73,11 +73,23 @@ public sealed class FileNameTests
     {
         foreach (var name in (string[])["", ".", "..", "a/b", "a\0b", new string('n', 256)])
         {
-            new FileName(name).IsPlainName.ShouldBeFalse(name);
+            new FileName(name).IsPlainName().ShouldBeFalse(name);
         }
         foreach (var name in (string[])["a", "...", ".a", "a\nb", new string('n', 255)])
         {
-            new FileName(name).IsPlainName.ShouldBeTrue(name);
+            new FileName(name).IsPlainName().ShouldBeTrue(name);
         }
     }
+
+    [Theory]
+    [InlineData("a", true)]
+    [InlineData("a/b c/..d", true)]
+    [InlineData("", false)]
+    [InlineData("/a", false)]
+    [InlineData("a/", false)]
+    [InlineData("a//b", false)]
+    [InlineData("../a", false)]
+    [InlineData("a/..", false)]
+    [InlineData("a/./b", false)]
+    public void A_path_below_a_folder_leads_out_of_nothing(string path, bool isPlain) => Assert.Equal(isPlain, new FileName(path).IsPlainPath());
 }

@@ -46,7 +46,7 @@ public sealed class PlacingTests
         Free("/etc/hosts").Text.ShouldBe("/etc/hosts (2)");
         Free("/srv/plates.tar.gz").Text.ShouldBe("/srv/plates.tar (2).gz");
         var longest = Free("/" + new string('n', 251) + ".txt");
-        (longest.IsPlainName || longest.Last().IsPlainName, longest.Text.EndsWith(" (2).txt", StringComparison.Ordinal)).ShouldBe((true, true));
+        (longest.IsPlainName() || longest.Last().IsPlainName(), longest.Text.EndsWith(" (2).txt", StringComparison.Ordinal)).ShouldBe((true, true));
         var odd = Placings.Free(FileName.Of([(byte)'/', 0xe9, (byte)'.', (byte)'x']), _ => false);
         odd.ToBytes().ShouldBe([(byte)'/', 0xe9, .. Encoding.ASCII.GetBytes(" (2).x")]);
     }

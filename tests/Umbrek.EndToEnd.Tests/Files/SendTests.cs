@@ -1,3 +1,4 @@
+using System.Security.Cryptography;
 using Umbrek.Tests;
 
 namespace Umbrek.EndToEnd.Tests.Files;
@@ -135,6 +136,25 @@ public sealed class SendTests : FileStory
         (await World.ClientAsync(null, "file", "search", "--on", Host, "--in", "/", "--larger", "much")).Stderr.ShouldContain("is no size");
         (await World.ClientAsync(null, "file", "search", "--on", "tagged none", "--in", "/")).ShouldBe((4, "", "No host is selected.\n"));
         await Wait.UntilAsync(async () => (await World.ClientAsync(null, "audit", "list", "--action", "file.search")).Stdout.Contains("with 'Rennet' in it", StringComparison.Ordinal), "the hosts to say what was looked for");
+    }
+
+    [Fact]
+    public async Task What_is_found_is_hashed_where_it_lies_and_put_into_the_trash_when_somebody_says_so()
+    {
+        await ShellAsync($"cd {World.In("host")}; mkdir -p old/deep; printf 'one\\n' >old/a.core; printf 'two\\n' >old/deep/b.core; printf 'keep\\n' >keep.txt; mkdir dump.core; printf 'in\\n' >dump.core/c.core");
+        string[] search = ["file", "search", "--on", "all", "--in", World.In("host"), "--name", "*.core"];
+        var (status, stdout, stderr) = await World.ClientAsync(null, [.. search, "--hash"]);
+        status.ShouldBe(0, stderr);
+        stdout.ShouldContain($"{Convert.ToHexStringLower(SHA256.HashData("two\n"u8))}  {On("old/deep/b.core")}");
+        (await World.ClientAsync(null, [.. search, "--hash", "--output", "csv"])).Stdout.ShouldContain(Convert.ToHexStringLower(SHA256.HashData("one\n"u8)));
+
+        (status, _, stderr) = await World.ClientAsync(null, [.. search, "--delete"]);
+        (status, stderr.Contains("Put all 3 into the trash of its host: add --yes", StringComparison.Ordinal)).ShouldBe((2, true), stderr);
+        File.Exists(On("old/a.core")).ShouldBeTrue();
+        (status, _, stderr) = await World.ClientAsync(null, [.. search, "--delete", "--yes"]);
+        (status, stderr.Contains("3 lie in the trash now", StringComparison.Ordinal)).ShouldBe((0, true), stderr);
+        Directory.GetFileSystemEntries(World.In("host"), "*", SearchOption.AllDirectories).Select(Path.GetFileName).Order().ShouldBe(["deep", "keep.txt", "old"]);
+        (await World.ClientAsync(null, "file", "trash", Host)).Stdout.ShouldContain(On("dump.core"));
     }
 
     [Fact]

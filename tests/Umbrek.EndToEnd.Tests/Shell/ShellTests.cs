@@ -150,10 +150,10 @@ public sealed class ShellTests : IAsyncLifetime
         await page.GetByRole(Microsoft.Playwright.AriaRole.Link, new() { Name = "Sessions" }).ClickAsync();
         await page.GetByRole(Microsoft.Playwright.AriaRole.Link, new() { Name = "Your shells (2)" }).ClickAsync();
         await Wait.UntilAsync(async () => (await ShellsAsync()).Count == 2, "both shells to go on");
-        foreach (var box in await page.GetByRole(Microsoft.Playwright.AriaRole.Checkbox).AllAsync())
-        {
-            await box.CheckAsync();
-        }
+        var boxes = page.GetByRole(Microsoft.Playwright.AriaRole.Checkbox);
+        await boxes.Nth(1).WaitForAsync();
+        await boxes.Nth(0).CheckAsync();
+        await boxes.Nth(1).CheckAsync();
         await page.GetByText("What you type goes to").WaitForAsync();
         (await browser.ViolationsAsync()).ShouldBeEmpty();
         await page.Locator(".xterm").ClickAsync();

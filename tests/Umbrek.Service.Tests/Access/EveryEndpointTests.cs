@@ -1,6 +1,7 @@
 using System.Net;
 using System.Reflection;
 using System.Text;
+using System.Text.Json;
 using Microsoft.AspNetCore.Routing;
 using Microsoft.AspNetCore.SignalR;
 using Microsoft.AspNetCore.SignalR.Client;
@@ -50,6 +51,7 @@ public sealed class EveryEndpointTests
         cancelRollout        Somewhere  software
         cancelRun            Somewhere  run or power or write-files
         cancelScan           Somewhere  scan
+        cancelTwinTurn       Somewhere  read-files
         changeCheck          Somewhere  configure
         changeCustomer       Group      configure
         changeGrant          Somewhere  administer
@@ -86,9 +88,11 @@ public sealed class EveryEndpointTests
         createRollout        Somewhere  software
         createScript         Somewhere  run
         createSecret         Somewhere  configure
+        createShelf          Somewhere  write-files
         createTeam           Everywhere administer
         createTechnician     Everywhere administer
         createToken          Own        see
+        createTwin           Somewhere  write-files
         decideEnrolments     Somewhere  approve
         deleteParcel         Somewhere  write-files
         deleteRecording      Somewhere  administer
@@ -140,9 +144,12 @@ public sealed class EveryEndpointTests
         getSecret            Somewhere  use-secrets
         getSeries            Host       see
         getSession           Somewhere  see
+        getShelf             Somewhere  read-files
+        getShelfContent      Somewhere  read-files
         getSignInSettings    Own        see
         getTimeline          Host       see
         getTrend             Own        see
+        getTwin              Somewhere  read-files
         getVault             Everywhere administer
         getWake              Host       power
         importTree           Somewhere  configure
@@ -173,14 +180,19 @@ public sealed class EveryEndpointTests
         listRoles            Own        see
         listRollouts         Somewhere  software
         listScans            Somewhere  scan
+        listScreens          Host       watch
         listScripts          Somewhere  run
         listSecrets          Own        see
         listSelections       Own        see
         listSessions         Own        see
+        listShelfEntries     Somewhere  read-files
         listShells           Host       shell
+        listShelves          Somewhere  read-files
         listSignIns          Own        see
         listTeams            Own        see
         listTechnicians      Own        see
+        listTwinActs         Somewhere  read-files
+        listTwins            Somewhere  read-files
         markHost             Host       see
         mergeHost            Host       configure
         openChannel          Somewhere  see
@@ -200,9 +212,11 @@ public sealed class EveryEndpointTests
         removeSecondFactor   Own        see
         removeSecret         Somewhere  administer
         removeSelection      Own        see
+        removeShelf          Somewhere  write-files
         removeTeam           Everywhere administer
         removeTeamMember     Everywhere administer
         removeTechnician     Everywhere administer
+        removeTwin           Somewhere  read-files
         renewNoticeSecret    Somewhere  configure
         renewRecoveryCodes   Own        see
         resetSecondFactor    Everywhere administer
@@ -226,6 +240,7 @@ public sealed class EveryEndpointTests
         tryCheck             Own        see
         tryNotice            Somewhere  configure
         tryProbe             Somewhere  configure
+        turnTwin             Somewhere  write-files
         wakeHosts            Somewhere  power
         """;
 
@@ -417,6 +432,8 @@ public sealed class EveryEndpointTests
         /// <summary>Not of a place: inside is one's own, outside another's that is not shared.</summary>
         private Dictionary<bool, Guid> Scripts { get; } = [];
         private Dictionary<bool, Guid> Parcels { get; } = [];
+        private Dictionary<bool, Guid> Twins { get; } = [];
+        private Dictionary<bool, Guid> Shelves { get; } = [];
         private Dictionary<bool, Guid> Alerts { get; } = [];
         private Dictionary<bool, Guid> Checks { get; } = [];
         private Dictionary<bool, Guid> Notices { get; } = [];
@@ -526,9 +543,13 @@ public sealed class EveryEndpointTests
             var author = inside && (await who.GetAsync("me", WireJson.Default.Me, default)).Anywhere.Contains(Permission.Run) ? who : service.Api;
             var sender = inside && (await who.GetAsync("me", WireJson.Default.Me, default)).Anywhere.Contains(Permission.WriteFiles) ? who : service.Api;
             Parcels[inside] = (await sender.PostAsync("parcels", new NewParcel([new Core.Files.ParcelEntry(new Core.Files.FileName("labels"), Core.Files.FileKind.Folder)]), WireJson.Default.NewParcel, WireJson.Default.ParcelInfo, default)).Id;
+            Shelves[inside] = (await service.Api.PostAsync("shelves", new NewShelf($"{Guid.NewGuid():N}", Groups[inside]), WireJson.Default.NewShelf, WireJson.Default.ShelfInfo, default)).Id;
+            Twins[inside] = (await sender.PostAsync("twins", Twin(Hosts[inside]), WireJson.Default.NewTwin, WireJson.Default.TwinInfo, default)).Id;
             Scripts[inside] = (await author.PostAsync("scripts", new NewScript($"{Guid.NewGuid():N}", new CommandSpec { Script = "true" }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script.Id;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
+
+        private static NewTwin Twin(Guid host) => new($"{Guid.NewGuid():N}", new TwinPlace(host, new Core.Files.FileName("/srv/one")), new TwinPlace(host, new Core.Files.FileName("/srv/two")), new Core.Files.Twins.TwinRules(Core.Files.Twins.TwinWay.OneWay));
 
         private Guid IdFor(Asked endpoint, bool inside) => endpoint.Pattern.Split('/')[3] switch
         {
@@ -550,6 +571,8 @@ public sealed class EveryEndpointTests
             "secrets" => Secrets[inside],
             "scripts" => Scripts[inside],
             "parcels" => Parcels[inside],
+            "twins" => Twins[inside],
+            "shelves" => Shelves[inside],
             "key-rotations" => KeyRotations[inside],
             "alerts" => Alerts[inside],
             "checks" => Checks[inside],
@@ -566,6 +589,7 @@ public sealed class EveryEndpointTests
             "completeSelection" => $"?text={(inside ? "qu" : "orr")}",
             "addRelease" => "?version=9.9.9",
             "searchOutput" => "?text=a",
+            "getShelfContent" => "?path=/",
             "compareScriptVersions" => "?from=1",
             "compareAnswers" => $"?with={Runs[inside]}",
             _ => "",
@@ -608,6 +632,9 @@ public sealed class EveryEndpointTests
                 "fillScript" => $$"""{"id":"{{Scripts[inside]}}"}""",
                 "wakeHosts" => $$"""{"selection":"{{host}}"}""",
                 "createParcel" => """{"entries":[{"path":{"text":"labels"},"kind":"folder"}]}""",
+                "createShelf" => JsonSerializer.Serialize(new NewShelf($"{Guid.NewGuid():N}", Groups[inside]), WireJson.Default.NewShelf),
+                "createTwin" => JsonSerializer.Serialize(Twin(Hosts[inside]), WireJson.Default.NewTwin),
+                "turnTwin" => "{}",
                 "createJob" => $$"""{"command":{"line":"hostname"},"selection":"{{host}}"}""",
                 "decideEnrolments" => $$"""{"ids":["{{Waiting[inside]}}"],"decision":"approve"}""",
                 "createInstaller" => $$"""{"groupPath":"{{group}}","accessKey":"none","approvalNeeded":false}""",

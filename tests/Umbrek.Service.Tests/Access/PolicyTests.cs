@@ -161,7 +161,7 @@ internal sealed class RunningAgent : IAsyncDisposable
     public string Said => said.ToString();
 
     /// <summary>Enrols the host if it is not, and links it.</summary>
-    public static async Task<RunningAgent> StartAsync(TestService service, string name, Action<StateDirectory>? prepare = null, string? token = null, HostStory story = HostStory.None)
+    public static async Task<RunningAgent> StartAsync(TestService service, string name, Action<StateDirectory>? prepare = null, string? token = null, HostStory story = HostStory.None, HostKind kind = HostKind.Kiosk)
     {
         var state = new StateDirectory(service.In("hosts/" + name));
         if (Umbrek.Agent.Enrolment.AgentIdentity.Load(state) is null)
@@ -171,7 +171,7 @@ internal sealed class RunningAgent : IAsyncDisposable
         prepare?.Invoke(state);
         var identity = Umbrek.Agent.Enrolment.AgentIdentity.Load(state)!;
         // A kiosk that sells tickets, wherever the test has it stand.
-        var platform = new SimulatedPlatform(new SimulatedHost(name, "Saltmarsh Ferry/Quay/Ticketing", HostKind.Kiosk, 7, story), TimeProvider.System, state);
+        var platform = new SimulatedPlatform(new SimulatedHost(name, "Saltmarsh Ferry/Quay/Ticketing", kind, 7, story), TimeProvider.System, state);
         var agent = new RunningAgent { Id = identity.HostId, State = state, Platform = platform };
         agent.running = new AgentRuntime(identity, state, platform, TimeProvider.System, new AgentLog(TextWriter.Synchronized(agent.said), TimeProvider.System)).RunAsync(agent.stop.Token);
         await Wait.UntilAsync(() => service.Get<LinkRegistry>().Find(agent.Id) is not null, "the agent to be linked");

@@ -1,7 +1,9 @@
+using System.IO.Compression;
 using System.Net;
 using System.Net.Sockets;
 using System.Net.WebSockets;
 using System.Security.Cryptography;
+using System.Text;
 using Umbrek.Core.Files;
 using Umbrek.Wire.Files;
 
@@ -85,8 +87,98 @@ public sealed class FileFramesTests : IAsyncLifetime
         came.ShouldBe(20_000);
     }
 
+    [Fact]
+    public async Task What_packs_goes_packed_and_comes_as_it_was()
+    {
+        var (technician, host) = (FileFrames.OfTechnician(near), FileFrames.OfHost(far, new Standing()));
+        var text = Encoding.UTF8.GetBytes(string.Concat(Enumerable.Range(0, 20_000).Select(n => $"quay-ticket-01 printed ticket {n}\n")));
+        var noise = RandomNumberGenerator.GetBytes(500_000);
+        var onTheLine = 0L;
+        var sending = Task.Run(async () =>
+        {
+            await host.WriteAsync(text, default);
+            await host.SayAsync(new FileWord(Done: true), default);
+            await host.WriteAsync(noise, default);
+            await host.SayAsync(new FileWord(Done: true), default);
+            await host.CloseAsync(default);
+        });
+        foreach (var sent in new[] { text, noise })
+        {
+            using var came = new MemoryStream();
+            FileMessage<FileWord> next;
+            while ((next = (await technician.ReceiveAsync(default))!.Value).Word is null)
+            {
+                came.Write(next.Data.Span);
+            }
+            came.ToArray().ShouldBe(sent);
+        }
+        (await technician.ReceiveAsync(default)).ShouldBeNull();
+        await sending;
+
+        // The same to one who counts what comes.
+        await DisposeAsync();
+        await InitializeAsync();
+        host = FileFrames.OfHost(far, new Standing());
+        async Task<long> CountAsync(byte[] bytes)
+        {
+            var before = onTheLine;
+            var counting = Task.Run(async () =>
+            {
+                var buffer = new byte[1 << 16];
+                ValueWebSocketReceiveResult got;
+                do
+                {
+                    got = await near.ReceiveAsync(buffer.AsMemory(), default);
+                    onTheLine += got.Count;
+                }
+                while (got.MessageType != WebSocketMessageType.Text);
+            });
+            await host.WriteAsync(bytes, default);
+            await host.FlushAsync(default);
+            await far.SendAsync(ReadOnlyMemory<byte>.Empty, WebSocketMessageType.Text, true, default);
+            await counting;
+            return onTheLine - before;
+        }
+        (await CountAsync(text)).ShouldBeLessThan(text.Length / 3);
+        (await CountAsync(noise)).ShouldBeInRange(noise.Length, noise.Length + noise.Length / 1000);
+    }
+
+    [Fact]
+    public async Task Where_the_other_side_has_not_said_that_it_understands_nothing_is_packed()
+    {
+        var (technician, host) = (FileFrames.OfTechnician(near), FileFrames.OfHost(far));
+        var zeros = new byte[FileFrames.MaxRecord];
+        await technician.WriteAsync(zeros, default);
+        await technician.FlushAsync(default);
+        var buffer = new byte[FileFrames.MaxMessage];
+        var came = 0;
+        for (ValueWebSocketReceiveResult got = default; !got.EndOfMessage;)
+        {
+            got = await far.ReceiveAsync(buffer.AsMemory(came), default);
+            came += got.Count;
+        }
+        (came, buffer[0]).ShouldBe((FileFrames.MaxMessage, (byte)2));
+        _ = host;
+    }
+
+    [Fact]
+    public async Task A_record_that_grows_beyond_one_is_refused()
+    {
+        using var packed = new MemoryStream();
+        using (var deflate = new DeflateStream(packed, CompressionLevel.SmallestSize, leaveOpen: true))
+        {
+            deflate.Write(new byte[50 << 20]);
+        }
+        packed.Length.ShouldBeLessThan(FileFrames.MaxRecord);
+        byte[] header = [3, .. BitConverter.GetBytes((uint)packed.Length)];
+        await near.SendAsync(header.Concat(packed.ToArray()).ToArray().AsMemory(), WebSocketMessageType.Binary, true, default);
+        (await Should.ThrowAsync<InvalidDataException>(async () => await FileFrames.OfHost(far).ReceiveAsync(default))).Message.ShouldContain("packed");
+    }
+
     [Theory]
+    [InlineData(new byte[] { 4, 0, 0, 0, 0 })]
     [InlineData(new byte[] { 3, 0, 0, 0, 0 })]
+    [InlineData(new byte[] { 3, 3, 0, 0, 0, 0xff, 0xff, 0xff })]
     [InlineData(new byte[] { 1, 0, 0, 1, 0 })]
     [InlineData(new byte[] { 2, 0xff, 0xff, 0xff, 0xff })]
     [InlineData(new byte[] { 1, 2, 0, 0, 0, (byte)'{', (byte)'x' })]
@@ -95,5 +187,11 @@ public sealed class FileFramesTests : IAsyncLifetime
     {
         await near.SendAsync(message.AsMemory(), WebSocketMessageType.Binary, true, default);
         await Should.ThrowAsync<InvalidDataException>(async () => await FileFrames.OfHost(far).ReceiveAsync(default));
+    }
+
+    /// <summary>Time stands, so that nothing seems fast or slow.</summary>
+    private sealed class Standing : TimeProvider
+    {
+        public override long GetTimestamp() => 0;
     }
 }

@@ -10,6 +10,7 @@ using Umbrek.Core.Inventory;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Shell;
 using Umbrek.Tests;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Jobs;
 using Umbrek.Wire.Links;
@@ -95,7 +96,9 @@ public sealed class LinkMessageTests
         new LookOrder(Id, Look.Probe),
         new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2]), "ticket"),
-        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true), new SealedOrder(Id, 1, "read-files", "{}", [3]))),
+        new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new DesktopOrder(new DesktopWish(true, ":0", 320), new SealedOrder(Id, 1, "control", "{}", [3]))),
+        new DesktopWish(true, ":0", 320),
+        new DesktopWord("A person is asked first.", "This host does not allow it.", new ScreenOpened(":0", "jo", true), "The screen has gone."),
         Wish,
         new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),
         new SessionEnd(Id, true),
@@ -103,9 +106,9 @@ public sealed class LinkMessageTests
         new KeyReport(Id, "access-key", "The access key is wrong.", true),
         new FileReport(Id, Name, 2, 3, [4], 5, FileDeed.Move, "to /srv"),
         new FileAsk(
-            Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name, true, new FileSearch(Name, "*.log", FileKind.File, 1, 2, Noon, Noon, "root", "ticket"), new FilePart(Name, "7-8"), new FileWrite(Name, 9, "7-8", 1, true, "2-3-4", true, 0x1a4, "kiosk", "kiosk", Noon), 5, new FileEnd([3]),
-            new FileChange(Name, new FileLink(Name, Name), new FileMove(Name, Name), Name, Name, "1:a", "1:b", new FileSetting(Name, 0x1a4, "kiosk", "kiosk", Noon, true), new FilePack([Name], Name), new FileUnpack(Name, Name, Existing.Rename, true))),
-        new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first.", [new TrashItem("1:a", Name, Noon, Entry)], 7, true),
+            Name, Name, Name, new FileRead(Name, 1, "2-3-4", 5), Name, true, new FileSearch(Name, "*.log", FileKind.File, 1, 2, Noon, Noon, "root", "ticket"), new FilePart(Name, "7-8"), new FileWrite(Name, 9, "7-8", 1, true, "2-3-4", true, 0x1a4, "kiosk", "kiosk", Noon, "2-3-4"), 5, new FileEnd([3]),
+            new FileChange(Name, new FileLink(Name, Name), new FileMove(Name, Name), Name, Name, "1:a", "1:b", new FileSetting(Name, 0x1a4, "kiosk", "kiosk", Noon, true), new FilePack([Name], Name), new FileUnpack(Name, Name, Existing.Rename, true)), Name, new FileBlocks(Name, 4096, 7), new FileDelta(Name, 4096, 7, 90_000), new FileSpan(5, 6)),
+        new FileWord([Entry], Entry, 1, 2, [3], true, "It is a pipe.", Name, true, "This host does not allow its files to be read.", "A person is asked first.", [new TrashItem("1:a", Name, Noon, Entry)], 7, true, new FileSpan(5, 6)),
         new RunCancel(Id, "Ines Okafor"),
         new RunsKept([new RunKept(Id, long.MaxValue)]),
         new SamplesKept(Noon),
@@ -116,7 +119,7 @@ public sealed class LinkMessageTests
         new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,
         new UpdateReport("0.2.0", true, "it ended 3 times"),
-        new HostAnswer("no", [new ShellInfo(Id, Id, "Ines Okafor", "login shell", "root", Noon, true, true)]),
+        new HostAnswer("no", [new ShellInfo(Id, Id, "Ines Okafor", "login shell", "root", Noon, true, true)], [new ScreenInfo(":0", "jo", "It runs Wayland.")]),
     ];
 
     [Fact]

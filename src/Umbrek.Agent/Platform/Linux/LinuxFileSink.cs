@@ -12,7 +12,10 @@ namespace Umbrek.Agent.Platform.Linux;
 /// <param name="Place">Its whole path, all links followed.</param>
 internal sealed record SinkPlace(SafeFileHandle Folder, FileName Place, LinuxPlaces Places, LinuxEntries Entries, LinuxTrash Trash, PartLedger Ledger);
 
-/// <summary>A file of a Linux host while it is written: a hidden one beside its place, which takes the place in one step.</summary>
+/// <summary>
+/// A file of a Linux host while it is written: a hidden one beside its place, which takes the place in one step. A small one, which
+/// nobody would go on with, has no name until then: the file system has less to do, and nothing is left of it whatever happens.
+/// </summary>
 internal sealed class LinuxFileSink : IFileSink
 {
     /// <summary>Of larger ones the disk is waited for before they take their places.</summary>
@@ -20,21 +23,25 @@ internal sealed class LinuxFileSink : IFileSink
 
     /// <summary>So much is left to the disk at a time, while more comes.</summary>
     private const long FlushEvery = 16 << 20;
+
+    /// <summary>Smaller ones are begun again when their line breaks.</summary>
+    private const long Small = 256 << 10;
     private const uint UsualMode = 0x1a4;
 
     private readonly SinkPlace at;
     private readonly FileWrite write;
     private readonly byte[] name;
-    private readonly byte[] partName;
     private readonly SafeFileHandle part;
-    private readonly PartHold hold;
+
+    /// <summary>What it is called, while it is called anything.</summary>
+    private (byte[] Name, PartHold Hold)? called;
     private long flushed;
 
-    private LinuxFileSink(SinkPlace at, FileWrite write, byte[] partName, SafeFileHandle part, PartHold hold)
+    private LinuxFileSink(SinkPlace at, FileWrite write, SafeFileHandle part, (byte[] Name, PartHold Hold)? called)
     {
-        (this.at, this.write, this.partName, this.part, this.hold) = (at, write, partName, part, hold);
+        (this.at, this.write, this.part, this.called) = (at, write, part, called);
         name = at.Place.Last().ToBytes();
-        Length = flushed = NativeFiles.LookAt(part).Stat.Bytes;
+        Length = flushed = called is null ? 0 : NativeFiles.LookAt(part).Stat.Bytes;
     }
 
     public long Length { get; private set; }
@@ -51,8 +58,12 @@ internal sealed class LinuxFileSink : IFileSink
 
     public static LinuxFileSink Open(SinkPlace at, FileWrite write)
     {
+        if (write is { From: 0, Bytes: <= Small } && NativeFiles.CreateUnnamed(at.Folder) is { } unnamed)
+        {
+            return new LinuxFileSink(at, write, unnamed, null);
+        }
         var partName = PartName(at.Place, write.Version);
-        var path = at.Place.Folder().In(FileName.Of(partName)).Text;
+        var path = PathOf(at, partName);
         var hold = at.Ledger.Take(path);
         var (part, error) = NativeFiles.OpenToWrite(at.Folder, partName);
         if (part is not null && !IsOwn(part))
@@ -68,7 +79,7 @@ internal sealed class LinuxFileSink : IFileSink
             hold.Dispose();
             throw at.Places.Trouble(at.Place, error, "written");
         }
-        return new LinuxFileSink(at, write, partName, part, hold);
+        return new LinuxFileSink(at, write, part, (partName, hold));
     }
 
     private static bool IsOwn(SafeFileHandle part) =>
@@ -139,26 +150,26 @@ internal sealed class LinuxFileSink : IFileSink
             CheckOld(write, old);
         }
         Dress(old);
-        if (old is null)
+        if (old is not null)
         {
-            Check(NativeFiles.Rename(at.Folder, partName, at.Folder, name, NativeFiles.NoReplace));
+            Replace(old, called?.Name ?? Call());
         }
         else
         {
-            Replace(old);
+            Check(called is { } part ? NativeFiles.Rename(at.Folder, part.Name, at.Folder, name, NativeFiles.NoReplace) : NativeFiles.Name(this.part, at.Folder, name));
         }
-        at.Ledger.Ended(PartPath);
+        Ended();
         return at.Entries.ToEntry(write.Path.Last(), NativeFiles.LookAt(part).Stat);
     }
 
-    public void Drop() => hold.TryDo(() =>
+    public void Drop() => called?.Hold.TryDo(() =>
     {
         // What changed places with it and could not be put back is somebody's, and stays.
-        if (NativeFiles.LookAt(at.Folder, partName) is { Error: 0 } there && there.Stat.Inode == NativeFiles.LookAt(part).Stat.Inode)
+        if (NativeFiles.LookAt(at.Folder, called.Value.Name) is { Error: 0 } there && there.Stat.Inode == NativeFiles.LookAt(part).Stat.Inode)
         {
-            _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
+            _ = NativeFiles.Remove(at.Folder, called.Value.Name, isFolder: false);
         }
-        at.Ledger.Ended(PartPath);
+        Ended();
     });
 
     public void Dispose()
@@ -169,11 +180,30 @@ internal sealed class LinuxFileSink : IFileSink
             Drop();
         }
         part.Dispose();
-        hold.Dispose();
+        called?.Hold.Dispose();
         at.Folder.Dispose();
     }
 
-    private string PartPath => at.Place.Folder().In(FileName.Of(partName)).Text;
+    private static string PathOf(SinkPlace at, byte[] partName) => at.Place.Folder().In(FileName.Of(partName)).Text;
+
+    private void Ended()
+    {
+        if (called is { } part)
+        {
+            at.Ledger.Ended(PathOf(at, part.Name));
+        }
+    }
+
+    /// <summary>Gives a name to what has none: only what has one can change places.</summary>
+    private byte[] Call()
+    {
+        var partName = PartName(at.Place, write.Version);
+        called = (partName, at.Ledger.Take(PathOf(at, partName)));
+        // Whatever lies there: this transfer has it now.
+        _ = NativeFiles.Remove(at.Folder, partName, isFolder: false);
+        Check(NativeFiles.Name(part, at.Folder, partName));
+        return partName;
+    }
 
     /// <summary>Owner, mode and time, as they are wanted, or as they were of what makes room.</summary>
     private void Dress(FileEntry? old)
@@ -199,7 +229,7 @@ internal sealed class LinuxFileSink : IFileSink
     }
 
     /// <summary>The two change places in one step, so that what was there meanwhile is seen and comes back.</summary>
-    private void Replace(FileEntry old)
+    private void Replace(FileEntry old, byte[] partName)
     {
         var error = NativeFiles.Rename(at.Folder, partName, at.Folder, name, NativeFiles.Exchange);
         if (error == NativeFiles.NotPossible)
@@ -232,11 +262,15 @@ internal sealed class LinuxFileSink : IFileSink
     private IOException Unkept() => new($"What {write.Path} is now can't be put into the trash, so it is left as it is. Free some space there, or delete it yourself first.");
 
     /// <returns>Whether what made room lies in the trash.</returns>
-    private bool Keep(byte[] called) => at.Entries.Find(at.Folder, called) is { } old && at.Trash.Take(at.Folder, called, at.Place, old).Error == 0;
+    private bool Keep(byte[] under) => at.Entries.Find(at.Folder, under) is { } old && at.Trash.Take(at.Folder, under, at.Place, old).Error == 0;
 
     private void Do(Action act)
     {
-        if (!hold.TryDo(act))
+        if (called is null)
+        {
+            act();
+        }
+        else if (!called.Value.Hold.TryDo(act))
         {
             throw new IOException($"{write.Path} is being written by another transfer, which came later.");
         }

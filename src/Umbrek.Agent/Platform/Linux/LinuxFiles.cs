@@ -24,7 +24,7 @@ public sealed class LinuxFiles(IReadOnlyList<string>? roots = null) : IHostFiles
     public FileEntry? Find(FileName path)
     {
         // What a root lies in is not looked into.
-        if (!path.Last().IsPlainName || places.Roots?.Contains(path.Text.TrimEnd('/')) == true)
+        if (!path.Last().IsPlainName() || places.Roots?.Contains(path.Text.TrimEnd('/')) == true)
         {
             return Look(path);
         }

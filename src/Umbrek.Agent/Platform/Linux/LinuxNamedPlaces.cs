@@ -54,6 +54,6 @@ public static class LinuxNamedPlaces
         var value = text.Split('\n').Select(l => l.Trim()).LastOrDefault(l => l.StartsWith(name, StringComparison.Ordinal))?[name.Length..].Trim('"');
         var below = value is null ? "" : value.StartsWith("$HOME/", StringComparison.Ordinal) ? value["$HOME/".Length..].Trim('/') : value.StartsWith(home + "/", StringComparison.Ordinal) ? value[(home.Length + 1)..].Trim('/') : "";
         // What leads elsewhere is not gone to, and the home itself means that there is none.
-        return below.Length == 0 || below.Split('/').Any(p => !new FileName(p).IsPlainName) ? null : $"{home}/{below}";
+        return below.Length == 0 || below.Split('/').Any(p => !new FileName(p).IsPlainName()) ? null : $"{home}/{below}";
     }
 }

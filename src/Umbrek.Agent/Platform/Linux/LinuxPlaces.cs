@@ -42,7 +42,7 @@ internal sealed class LinuxPlaces(IReadOnlyList<string>? roots)
     public (SafeFileHandle Folder, byte[] Name) OpenFolderOf(FileName path)
     {
         var name = path.Last();
-        if (!name.IsPlainName)
+        if (!name.IsPlainName())
         {
             throw new IOException(name.ToBytes().Length > FileName.MostNameBytes ? $"A name has at most {FileName.MostNameBytes} bytes; '{name}' is longer." : $"{path} is no name of something in a folder.");
         }
@@ -71,7 +71,7 @@ internal sealed class LinuxPlaces(IReadOnlyList<string>? roots)
                 return PlaceOf(handle, path);
             }
         }
-        return error == NativeFiles.NotThere && path.Last().IsPlainName && path.Folder() is var folder && folder != path ? PlaceOf(folder).In(path.Last()) : path;
+        return error == NativeFiles.NotThere && path.Last().IsPlainName() && path.Folder() is var folder && folder != path ? PlaceOf(folder).In(path.Last()) : path;
     }
 
     private IOException Outside(FileName path) => new($"{path} does not lie in what this host lets technicians into: {FileRoots.Words(roots!)}.");

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Runtime.InteropServices;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Agent.Files;
 using Umbrek.Agent.Health;
@@ -75,6 +76,8 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => new LinuxFileChanges(state, ledger, TimeProvider.System, roots);
 
+    public IDesktops Desktops() => new LinuxDesktops();
+
     public IProber Prober(StateDirectory state)
     {
         var script = new ScriptProbe(state);
@@ -134,9 +137,13 @@ public sealed class LinuxPlatform : IHostPlatform
         }
     }
 
-    private static unsafe void Reap(int pid)
+    private static void Reap(int pid) => WaitFor(pid);
+
+    /// <summary>Waits for the end of a process that this one has started.</summary>
+    /// <returns>What it ended with; 128 and more when a signal ended it.</returns>
+    internal static unsafe int WaitFor(int pid)
     {
         int status;
-        _ = Native.WaitPid(pid, &status, 0);
+        return Native.WaitPid(pid, &status, 0) < 0 ? 255 : (status & 0x7F) != 0 ? 128 + (status & 0x7F) : status >> 8 & 0xFF;
     }
 }

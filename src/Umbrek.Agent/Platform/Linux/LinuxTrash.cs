@@ -68,7 +68,7 @@ internal sealed class LinuxTrash(StateDirectory state, LinuxEntries entries, Tim
     public (Bin Bin, string Called, TrashItem Item) Open(string id)
     {
         var colon = id.IndexOf(':', StringComparison.Ordinal);
-        if (colon > 0 && ulong.TryParse(id.AsSpan(0, colon), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var device) && new FileName(id[(colon + 1)..]).IsPlainName)
+        if (colon > 0 && ulong.TryParse(id.AsSpan(0, colon), NumberStyles.HexNumber, CultureInfo.InvariantCulture, out var device) && new FileName(id[(colon + 1)..]).IsPlainName())
         {
             foreach (var (_, path) in Bins().Where(b => b.Device == device))
             {

@@ -166,6 +166,19 @@ internal static unsafe partial class Native
         return AdjTimeX(buffer) switch { TimeError => false, < 0 => null, _ => true };
     }
 
+    /// <summary>Two sockets that are connected to each other (socketpair(2)), closed in other programs.</summary>
+    /// <exception cref="IOException">The system has none to give.</exception>
+    public static (int One, int Other) SocketPair()
+    {
+        const int unix = 1;
+        const int stream = 1;
+        var two = stackalloc int[2];
+        return Socketpair(unix, stream | OpenCloseOnExec, 0, two) == 0 ? (two[0], two[1]) : throw new IOException($"The host has no sockets to spare: {Marshal.GetLastPInvokeErrorMessage()}.");
+    }
+
+    [LibraryImport("libc", EntryPoint = "socketpair", SetLastError = true)]
+    private static partial int Socketpair(int domain, int type, int protocol, int* two);
+
     [LibraryImport("libc", EntryPoint = "pipe2", SetLastError = true)]
     public static partial int Pipe2(int* ends, int flags);
 

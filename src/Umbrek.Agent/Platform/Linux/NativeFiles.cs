@@ -37,6 +37,9 @@ internal static unsafe partial class NativeFiles
     public static readonly int DirectoryOnly = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 0x4000 : 0x10000;
     public static readonly int NotALink = RuntimeInformation.ProcessArchitecture == Architecture.Arm64 ? 0x8000 : 0x20000;
 
+    /// <summary>What is open has a path here (proc(5)).</summary>
+    private static readonly bool IsOpenNamed = Directory.Exists("/proc/self/fd");
+
     [LibraryImport("libc", EntryPoint = "openat", SetLastError = true)]
     private static partial int OpenAt(int folder, byte* name, int flags);
 
@@ -67,6 +70,9 @@ internal static unsafe partial class NativeFiles
 
     [LibraryImport("libc", EntryPoint = "symlinkat", SetLastError = true)]
     private static partial int LinkAt(byte* target, int folder, byte* name);
+
+    [LibraryImport("libc", EntryPoint = "linkat", SetLastError = true)]
+    private static partial int NameAt(int folder, byte* path, int toFolder, byte* name, int flags);
 
     [LibraryImport("libc", EntryPoint = "renameat2", SetLastError = true)]
     private static partial int RenameAt(int folder, byte* name, int toFolder, byte* toName, uint flags);
@@ -167,7 +173,33 @@ internal static unsafe partial class NativeFiles
         }
     }
 
+    /// <summary>Makes a file without a name, readable by its owner alone, which is gone with its handle if it is given none (open(2), O_TMPFILE).</summary>
+    /// <returns>Null where the system or the file system knows no such thing.</returns>
+    public static SafeFileHandle? CreateUnnamed(SafeFileHandle folder)
+    {
+        const int unnamed = 0x400000;
+        if (!IsOpenNamed)
+        {
+            return null;
+        }
+        fixed (byte* here = "."u8)
+        {
+            var descriptor = OpenAt(Number(folder), here, ReadWrite | unnamed | DirectoryOnly | CloseOnExec, 0x180);
+            return descriptor < 0 ? null : new SafeFileHandle(descriptor, ownsHandle: true);
+        }
+    }
+
+    /// <summary>Gives a name to a file that was made without; what has the name already stays.</summary>
     /// <returns>0, or the error number; so are those that follow.</returns>
+    public static int Name(SafeFileHandle file, SafeFileHandle folder, ReadOnlySpan<byte> name)
+    {
+        const int followed = 0x400;
+        fixed (byte* from = Terminated(System.Text.Encoding.ASCII.GetBytes($"/proc/self/fd/{Number(file)}")), to = Terminated(name))
+        {
+            return Error(NameAt(CurrentDirectory, from, Number(folder), to, followed));
+        }
+    }
+
     public static int MakeFolder(SafeFileHandle? folder, ReadOnlySpan<byte> name, uint mode)
     {
         fixed (byte* first = Terminated(name))

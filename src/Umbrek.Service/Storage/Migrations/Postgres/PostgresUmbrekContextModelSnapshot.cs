@@ -2041,6 +2041,34 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("Settings");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ShelfRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId", "Name")
+                        .IsUnique();
+
+                    b.ToTable("Shelves");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -2205,6 +2233,41 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasDatabaseName("UserNameIndex");
 
                     b.ToTable("AspNetUsers", (string)null);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TwinRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("CreatedById")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("Turn")
+                        .HasColumnType("text");
+
+                    b.Property<string>("Wish")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("CreatedById", "Name")
+                        .IsUnique();
+
+                    b.ToTable("Twins");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.VaultKeyRow", b =>
@@ -2603,6 +2666,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .WithMany()
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ShelfRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Restrict)
                         .IsRequired();
                 });
 

@@ -2060,6 +2060,35 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("Settings");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ShelfRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("GroupId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId", "Name")
+                        .IsUnique();
+
+                    b.ToTable("Shelves");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.SignInRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -2225,6 +2254,42 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasDatabaseName("UserNameIndex");
 
                     b.ToTable("AspNetUsers", (string)null);
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.TwinRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("CreatedAt")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("CreatedById")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Turn")
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("Wish")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("CreatedById", "Name")
+                        .IsUnique();
+
+                    b.ToTable("Twins");
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.VaultKeyRow", b =>
@@ -2623,6 +2688,15 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .WithMany()
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ShelfRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Restrict)
                         .IsRequired();
                 });
 

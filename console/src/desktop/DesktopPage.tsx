@@ -1,0 +1,306 @@
+import { Button, Menu, SegmentedControl, Select } from "@mantine/core";
+import { useFullscreenElement } from "@mantine/hooks";
+import { IconCamera, IconEye, IconHandFinger, IconKeyboard, IconMaximize } from "@tabler/icons-react";
+import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { WhyNot } from "../access/WhyNot";
+import type { HostSummary } from "../api/types";
+import { Emblem } from "../estate/Emblem";
+import { customerOf } from "../estate/emblem";
+import { readable } from "../estate/hostList";
+import { useEmblems } from "../estate/useCustomers";
+import { useEstate } from "../estate/useEstate";
+import { saveBlob } from "../parts/file";
+import { Empty } from "../parts/Trouble";
+import { KeyAsked } from "../sessions/KeyAsked";
+import { type Proof, useProof } from "../sessions/useProof";
+import { ClipboardBox } from "./ClipboardBox";
+import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
+import { Glass, type Size } from "./Glass";
+import { combinations } from "./keys";
+import { Meter } from "./Meter";
+
+const sizes: readonly { value: string; label: string }[] = [
+  { value: "fit", label: "Fits the window" },
+  { value: "1", label: "True size" },
+  { value: "0.5", label: "Half size" },
+  { value: "1.5", label: "One and a half" },
+  { value: "2", label: "Twice as large" },
+];
+
+const resolutions = [
+  "1024 x 768",
+  "1280 x 720",
+  "1280 x 800",
+  "1440 x 900",
+  "1600 x 900",
+  "1920 x 1080",
+  "2560 x 1440",
+];
+
+/** The desktop of one host, to look on or to act there. Which of the two it is shows at all times. */
+export function DesktopPage() {
+  const { id = "" } = useParams();
+  const [search] = useSearchParams();
+  const host = useEstate().hosts.get(id);
+  const control = search.get("as") === "control";
+  const screen = search.get("screen") ?? undefined;
+  if (!host)
+    return (
+      <main className="page">
+        <Empty title="There is no such host">
+          It may have been removed. <Link to="/hosts">All hosts</Link>
+        </Empty>
+      </main>
+    );
+  return <Door key={`${id} ${String(control)} ${screen ?? ""}`} host={host} control={control} screen={screen} />;
+}
+
+/** Before the screen: what one may do there, and the host's key where it asks for it. */
+function Door({ host, control, screen }: { host: HostSummary; control: boolean; screen: string | undefined }) {
+  const permission = control ? "control" : "watch";
+  const { may, policy, asksKey, door, setDoor, fromVault, proof, ready } = useProof(host, permission);
+  const linked = host.presence.state === "linked";
+  const [begun, setBegun] = useState(false);
+  // A screen that is shown stays when the host goes away for a moment: its line is opened again.
+  if (begun || (may(permission) && policy && ready && linked))
+    return <Screen host={host} control={control} screen={screen} proof={proof} onBegun={() => setBegun(true)} />;
+  return (
+    <main className="page">
+      <h1>
+        {control ? "Control" : "Watch"} {host.label} of {customerOf(host.groupPath)}
+      </h1>
+      {!may(permission) ? (
+        <WhyNot permission={permission} at={{ host: host.id }} />
+      ) : !linked ? (
+        <Empty title={`${host.label} is away`}>
+          Its desktop takes a host that is linked; it is shown here as soon as it is back.
+        </Empty>
+      ) : (
+        asksKey && (
+          <KeyAsked
+            host={host}
+            door={door}
+            onDoor={setDoor}
+            fromVault={fromVault}
+            act={control ? "lets its desktop be controlled" : "shows its desktop"}
+          />
+        )
+      )}
+    </main>
+  );
+}
+
+/** A canvas and the line behind it, as long as what `mount` is the ref of is shown. */
+function useLine(host: HostSummary, control: boolean, screen: string | undefined, proof: Proof) {
+  const [open, setOpen] = useState<{ line: DesktopLine; canvas: HTMLCanvasElement }>();
+  const [turn, setTurn] = useState(0);
+  const mount = useCallback(
+    () => {
+      const canvas = document.createElement("canvas");
+      const line = new DesktopLine(host, control, screen, proof, canvas);
+      setOpen({ line, canvas });
+      return () => {
+        line.leave();
+        canvas.remove();
+      };
+    },
+    // What changes of the host while it is shown opens no second line.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [host.id, control, screen, turn],
+  );
+  return { ...open, mount, again: () => setTurn((t) => t + 1) };
+}
+
+const nothing = () => () => undefined;
+function Screen({
+  host,
+  control,
+  screen,
+  proof,
+  onBegun,
+}: {
+  host: HostSummary;
+  control: boolean;
+  screen: string | undefined;
+  proof: Proof;
+  onBegun: () => void;
+}) {
+  const { line, canvas, mount, again } = useLine(host, control, screen, proof);
+  const seen: DesktopSeen = useSyncExternalStore(line?.subscribe ?? nothing, line?.seen ?? (() => unseen));
+  const [size, setSize] = useState("fit");
+  const [monitor, setMonitor] = useState("all");
+  const { ref, toggle, fullscreen } = useFullscreenElement();
+  const emblems = useEmblems();
+  const customer = customerOf(host.groupPath);
+  const where = `${host.label} of ${customer}`;
+  useEffect(onBegun, [onBegun]);
+  const part = monitor === "all" ? undefined : seen.monitors[Number(monitor)];
+  const shown: Size = size === "fit" ? "fit" : Number(size);
+  const whole = async () => {
+    await toggle();
+    // Keys that the browser keeps otherwise go to the host, too, where it lets them.
+    await keyboardLock()
+      ?.lock?.()
+      .catch(() => undefined);
+  };
+  return (
+    <section
+      ref={ref}
+      className={control ? "desktop control" : "desktop watch"}
+      style={{ "--edge": emblems(customer).field } as React.CSSProperties}
+      aria-label={`Desktop of ${where}`}
+    >
+      <header className="desktop-head" ref={mount}>
+        <span className="desktop-mode">
+          {control ? <IconHandFinger size={18} aria-hidden="true" /> : <IconEye size={18} aria-hidden="true" />}
+          {control ? "You control" : "You watch"}
+        </span>
+        <h1>{host.label}</h1>
+        <span className="mono muted">{host.systemName}</span>
+        <span className="whose">
+          <Emblem customer={customer} size={22} />
+          {readable(host.groupPath)}
+        </span>
+        <span className="muted">
+          {seen.screen && `screen ${seen.screen}, ${seen.person ? `of ${seen.person}` : "nobody logged in"}`}
+        </span>
+        <Meter seen={seen} />
+      </header>
+      <div className="desktop-tools" id="desktop-tools" role="toolbar" aria-label="Of the desktop">
+        <Button size="compact-sm" variant="default" component={Link} to={`/hosts/${host.id}`}>
+          Leave
+        </Button>
+        <Button
+          size="compact-sm"
+          variant="default"
+          component={Link}
+          to={`/hosts/${host.id}/desktop?as=${control ? "watch" : "control"}${screen ? `&screen=${encodeURIComponent(screen)}` : ""}`}
+          replace
+        >
+          {control ? "Only watch" : `Control ${host.label}`}
+        </Button>
+        <Select
+          size="xs"
+          aria-label="How large it is shown"
+          data={sizes}
+          value={size}
+          onChange={(v) => setSize(v ?? "fit")}
+          allowDeselect={false}
+          comboboxProps={{ withinPortal: !fullscreen }}
+        />
+        {seen.monitors.length > 1 && (
+          <SegmentedControl
+            size="xs"
+            aria-label="Which monitor"
+            value={monitor}
+            onChange={setMonitor}
+            data={[
+              { value: "all", label: "All monitors" },
+              ...seen.monitors.map((_, i) => ({ value: String(i), label: `Monitor ${String(i + 1)}` })),
+            ]}
+          />
+        )}
+        <Button
+          size="compact-sm"
+          variant="default"
+          leftSection={<IconMaximize size={14} aria-hidden="true" />}
+          onClick={() => void whole()}
+        >
+          {fullscreen ? "Out of full screen" : "Full screen"}
+        </Button>
+        <Button
+          size="compact-sm"
+          variant="default"
+          leftSection={<IconCamera size={14} aria-hidden="true" />}
+          disabled={seen.width === 0}
+          title={seen.width === 0 ? "Nothing is shown yet" : undefined}
+          onClick={() =>
+            void line?.picture().then((png) => saveBlob(`${host.systemName} ${fileTime(new Date())}.png`, png))
+          }
+        >
+          Save a picture
+        </Button>
+        {control && line && (
+          <>
+            <Keys line={line} inPortal={!fullscreen} />
+            <ClipboardBox line={line} seen={seen} host={host.label} inPortal={!fullscreen} />
+            <Menu position="bottom-start" shadow="md" withinPortal={!fullscreen}>
+              <Menu.Target>
+                <Button size="compact-sm" variant="default">
+                  {seen.width ? `${String(seen.width)} x ${String(seen.height)}` : "Size of the screen"}
+                </Button>
+              </Menu.Target>
+              <Menu.Dropdown>
+                <Menu.Label>Give the screen of {host.label} another size</Menu.Label>
+                {resolutions.map((r) => (
+                  <Menu.Item
+                    key={r}
+                    onClick={() => {
+                      const [width = 0, height = 0] = r.split(" x ").map(Number);
+                      line.resize(width, height);
+                    }}
+                  >
+                    {r}
+                  </Menu.Item>
+                ))}
+              </Menu.Dropdown>
+            </Menu>
+            <span className="muted desktop-hint">Ctrl Shift ↑ leads from the screen to here</span>
+          </>
+        )}
+      </div>
+      {seen.word && (
+        <p className="desktop-word" role={seen.state === "ended" || seen.state === "broken" ? "alert" : "status"}>
+          {seen.word}
+          {seen.state === "ended" && (
+            <Button size="compact-sm" variant="filled" onClick={again}>
+              Open it again
+            </Button>
+          )}
+        </p>
+      )}
+      {!seen.word && seen.state === "opening" && <p className="desktop-word">Asking {host.label} for its screen …</p>}
+      <Glass line={line} seen={seen} canvas={canvas} size={shown} part={part} label={`Screen of ${where}`} />
+    </section>
+  );
+}
+
+/** Keys that this computer would keep for itself, and how the others are told. */
+function Keys({ line, inPortal }: { line: DesktopLine; inPortal: boolean }) {
+  const [byPlace, setByPlace] = useState(false);
+  return (
+    <Menu position="bottom-start" shadow="md" withinPortal={inPortal}>
+      <Menu.Target>
+        <Button size="compact-sm" variant="default" leftSection={<IconKeyboard size={14} aria-hidden="true" />}>
+          Keys
+        </Button>
+      </Menu.Target>
+      <Menu.Dropdown>
+        <Menu.Label>Press on {line.host.label}</Menu.Label>
+        {combinations.map((c) => (
+          <Menu.Item key={c.words} onClick={() => line.keyboard.press(c.syms)}>
+            {c.words}
+          </Menu.Item>
+        ))}
+        <Menu.Divider />
+        <Menu.Item
+          role="menuitemcheckbox"
+          aria-checked={byPlace}
+          closeMenuOnClick={false}
+          onClick={() => {
+            line.keyboard.count(!byPlace);
+            setByPlace(!byPlace);
+          }}
+        >
+          {byPlace ? "☑" : "☐"} By the place of the key: the host’s own layout counts
+        </Menu.Item>
+      </Menu.Dropdown>
+    </Menu>
+  );
+}
+
+const fileTime = (at: Date) => `${at.toISOString().slice(0, 10)} ${at.toTimeString().slice(0, 8).replaceAll(":", ".")}`;
+
+/** Of the Keyboard Lock draft; not every browser has it. */
+const keyboardLock = () => (navigator as Navigator & { keyboard?: { lock?: () => Promise<void> } }).keyboard;

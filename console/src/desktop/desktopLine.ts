@@ -1,0 +1,248 @@
+import type { HostSummary } from "../api/types";
+import { HostSocket } from "../sessions/hostSocket";
+import type { Proof } from "../sessions/useProof";
+import { Keyboard } from "./keys";
+import type { Part } from "./rfb";
+import * as say from "./rfbSay";
+import type { FromScreen, ToScreen } from "./screenWorker";
+
+export type DesktopState = "opening" | "connected" | "waiting" | "broken" | "ended";
+
+export interface DesktopSeen {
+  state: DesktopState;
+  /** What there is to know just now. */
+  word: string | undefined;
+  screen: string | undefined;
+  person: string | undefined;
+  width: number;
+  height: number;
+  monitors: readonly Part[];
+  cursor: { hotX: number; hotY: number; png: string | undefined } | undefined;
+  /** Where the pointer is, as far as another moves it. */
+  pointer: { x: number; y: number } | undefined;
+  /** There is a text on the host's clipboard that is not here. */
+  clipboardThere: boolean;
+  /** The host's text, once it was fetched. */
+  clipboard: string | undefined;
+  delay: number | undefined;
+  frames: number;
+  bytes: number;
+}
+
+interface Word {
+  notice?: string;
+  refusal?: string;
+  opened?: { screen: string; person?: string };
+  gone?: string;
+}
+
+/** A line that breaks is tried again for so long. */
+const AGAIN_WITHIN = 30_000;
+const AGAIN_AFTER = 1_000;
+
+export const unseen: DesktopSeen = {
+  state: "opening",
+  word: undefined,
+  screen: undefined,
+  person: undefined,
+  width: 0,
+  height: 0,
+  monitors: [],
+  cursor: undefined,
+  pointer: undefined,
+  clipboardThere: false,
+  clipboard: undefined,
+  delay: undefined,
+  frames: 0,
+  bytes: 0,
+};
+
+/** One desktop as this window shows it: its line, whoever draws it, and what is known of it. */
+export class DesktopLine {
+  #seen = unseen;
+  #socket: HostSocket | undefined;
+  #left = false;
+  #brokenAt: number | undefined;
+  #timer: number | undefined;
+  #pictures = new Map<number, (png: Blob) => void>();
+  #pictureId = 0;
+  #listeners = new Set<() => void>();
+  #given: string | undefined;
+  readonly #worker = new Worker(new URL("./screenWorker.ts", import.meta.url), { type: "module" });
+  readonly keyboard = new Keyboard((down, sym, place) =>
+    this.#say(place ? say.placeKey(down, sym, place) : say.key(down, sym)),
+  );
+
+  #inStep = false;
+
+  constructor(
+    readonly host: HostSummary,
+    readonly control: boolean,
+    private readonly screen: string | undefined,
+    private readonly proof: Proof,
+    canvas: HTMLCanvasElement,
+  ) {
+    this.#worker.onmessage = (e: MessageEvent<FromScreen>) => this.#hear(e.data);
+    const drawn = canvas.transferControlToOffscreen();
+    this.#tell({ kind: "canvas", canvas: drawn }, [drawn]);
+    this.#open();
+  }
+
+  readonly subscribe = (listener: () => void) => {
+    this.#listeners.add(listener);
+    return () => this.#listeners.delete(listener);
+  };
+
+  readonly seen = () => this.#seen;
+
+  leave(): void {
+    this.#left = true;
+    window.clearTimeout(this.#timer);
+    this.keyboard.letGo();
+    this.#socket?.close();
+    this.#worker.terminate();
+  }
+
+  mouse(x: number, y: number, buttons: number): void {
+    if (this.control) this.#say(say.mouse(x, y, buttons));
+  }
+
+  resize(width: number, height: number): void {
+    this.#say(say.resize(width, height));
+  }
+
+  /** Gives the host a text for its clipboard. */
+  give(text: string): void {
+    this.#given = text;
+    this.#tell({ kind: "give", text });
+  }
+
+  /** Keeps the clipboards in step: what is copied at the host is at this side, too. */
+  keepInStep(keeps: boolean): void {
+    this.#inStep = keeps;
+    if (keeps) this.get();
+  }
+
+  /** Asks for the text on the host's clipboard; it comes as {@link DesktopSeen.clipboard}. */
+  get(): void {
+    this.#say(say.clipboard(say.clipboardAct.request));
+  }
+
+  /** The picture as it is now, as PNG. */
+  picture(): Promise<Blob> {
+    const id = ++this.#pictureId;
+    this.#tell({ kind: "picture", id });
+    return new Promise((resolve) => this.#pictures.set(id, resolve));
+  }
+
+  #open(): void {
+    const wanted = this.screen ? { control: this.control, screen: this.screen } : { control: this.control };
+    const socket = new HostSocket(
+      this.host.id,
+      { kind: "desktop", name: "desktop", wanted, act: this.control ? "control" : "watch" },
+      this.proof,
+      {
+        message: (data) => this.#take(data),
+        over: (why) => this.#over(socket, why),
+      },
+    );
+    this.#socket = socket;
+  }
+
+  #take(data: string | ArrayBuffer): void {
+    if (typeof data !== "string") {
+      this.#tell({ kind: "bytes", bytes: data }, [data]);
+      return;
+    }
+    const word = JSON.parse(data) as Word;
+    if (word.notice) this.#set({ word: word.notice });
+    if (word.refusal) this.#end(word.refusal);
+    if (word.gone) this.#set({ state: "waiting", word: `${word.gone} The next screen that comes is shown.` });
+    if (word.opened) {
+      this.#brokenAt = undefined;
+      this.#tell({ kind: "begin" });
+      this.#set({ state: "connected", word: undefined, screen: word.opened.screen, person: word.opened.person });
+    }
+  }
+
+  /** What broke is opened again; what was ended stays so. */
+  #over(socket: HostSocket, why: string | undefined): void {
+    if (socket !== this.#socket || this.#left || this.#seen.state === "ended") return;
+    this.#socket = undefined;
+    const began = (this.#brokenAt ??= performance.now());
+    const wasThere =
+      this.#seen.state === "connected" || this.#seen.state === "broken" || this.#seen.state === "waiting";
+    if (!wasThere || why === "The session has ended." || performance.now() - began > AGAIN_WITHIN) {
+      this.#end(why ?? "The line to the host is broken.");
+      return;
+    }
+    this.#set({ state: "broken", word: `The line is broken${why ? ` (${why})` : ""}. It is opened again by itself.` });
+    this.#timer = window.setTimeout(() => this.#open(), AGAIN_AFTER);
+  }
+
+  #end(word: string): void {
+    this.#set({ state: "ended", word });
+    this.#socket?.close();
+  }
+
+  #hear(message: FromScreen): void {
+    switch (message.kind) {
+      case "say":
+        this.#socket?.send(message.bytes);
+        break;
+      case "size":
+        this.#set({ width: message.width, height: message.height });
+        break;
+      case "cursor":
+        this.#set({ cursor: { hotX: message.hotX, hotY: message.hotY, png: message.png } });
+        break;
+      case "pointer":
+        this.#set({ pointer: { x: message.x, y: message.y } });
+        break;
+      case "monitors":
+        this.#set({ monitors: message.monitors });
+        break;
+      case "resized":
+        this.#set({ word: message.status === 0 ? undefined : resizeWords[message.status] });
+        break;
+      case "clipboard-there":
+        this.#set({ clipboardThere: true });
+        if (this.#inStep) this.get();
+        break;
+      case "clipboard":
+        this.#set({ clipboardThere: false, clipboard: message.text ?? "" });
+        if (this.#inStep && message.text && message.text !== this.#given)
+          void navigator.clipboard.writeText(message.text).catch(() => undefined);
+        break;
+      case "pace":
+        this.#set({ delay: message.delay, frames: message.frames, bytes: message.bytes });
+        break;
+      case "picture":
+        this.#pictures.get(message.id)?.(message.png);
+        this.#pictures.delete(message.id);
+        break;
+      case "problem":
+        this.#end(`What the host sends is no picture: ${message.problem}.`);
+        break;
+    }
+  }
+
+  #say(bytes: Uint8Array<ArrayBuffer>): void {
+    this.#socket?.send(bytes.buffer);
+  }
+
+  #tell(message: ToScreen, transfer: Transferable[] = []): void {
+    this.#worker.postMessage(message, transfer);
+  }
+
+  #set(news: Partial<DesktopSeen>): void {
+    this.#seen = { ...this.#seen, ...news };
+    for (const listener of this.#listeners) listener();
+  }
+}
+
+const resizeWords: Record<number, string> = {
+  1: "Whoever only watches does not change the size of the screen.",
+  2: "The screen can't have another size: it has several monitors, or its system refuses.",
+  3: "The monitor of this screen has no such size.",
+};

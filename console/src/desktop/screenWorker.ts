@@ -1,0 +1,133 @@
+/// <reference lib="webworker" />
+import { deflate } from "pako";
+import { Painter } from "./painter";
+import { type Part, RfbReader } from "./rfb";
+import * as say from "./rfbSay";
+
+/** What the page tells the one who draws. */
+export type ToScreen =
+  | { kind: "canvas"; canvas: OffscreenCanvas }
+  | { kind: "begin" }
+  | { kind: "bytes"; bytes: ArrayBuffer }
+  | { kind: "give"; text: string }
+  | { kind: "picture"; id: number };
+
+/** What he tells the page. */
+export type FromScreen =
+  | { kind: "say"; bytes: ArrayBuffer }
+  | { kind: "size"; width: number; height: number }
+  | { kind: "cursor"; hotX: number; hotY: number; png: string | undefined }
+  | { kind: "pointer"; x: number; y: number }
+  | { kind: "monitors"; monitors: Part[] }
+  | { kind: "resized"; status: number }
+  | { kind: "clipboard-there" }
+  | { kind: "clipboard"; text: string | undefined }
+  | { kind: "pace"; delay: number | undefined; frames: number; bytes: number }
+  | { kind: "picture"; id: number; png: Blob }
+  | { kind: "problem"; problem: string };
+
+const post = (message: FromScreen, transfer: Transferable[] = []) => self.postMessage(message, transfer);
+const PING = 1000;
+
+let painter: Painter | undefined;
+let reader: RfbReader | undefined;
+let frames = 0;
+let received = 0;
+let delay: number | undefined;
+
+function tell(bytes: Uint8Array<ArrayBuffer>): void {
+  post({ kind: "say", bytes: bytes.buffer }, [bytes.buffer]);
+}
+
+async function pointer(hotX: number, hotY: number, width: number, height: number, pixels: Uint32Array<ArrayBuffer>) {
+  if (width === 0 || height === 0) {
+    post({ kind: "cursor", hotX: 0, hotY: 0, png: undefined });
+    return;
+  }
+  const canvas = new OffscreenCanvas(width, height);
+  canvas.getContext("2d")?.putImageData(new ImageData(new Uint8ClampedArray(pixels.buffer), width, height), 0, 0);
+  const bytes = new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer());
+  post({ kind: "cursor", hotX, hotY, png: btoa(String.fromCharCode(...bytes)) });
+}
+
+function begin(): void {
+  delay = undefined;
+  reader = new RfbReader({
+    say: tell,
+    name: () => undefined,
+    draw: (strokes) => painter?.draw(strokes),
+    afterDrawing: (bytes) => painter?.after(() => tell(bytes)),
+    cursor: (c) => void pointer(c.hotX, c.hotY, c.width, c.height, c.pixels),
+    pointer: (x, y) => post({ kind: "pointer", x, y }),
+    monitors: (monitors) => post({ kind: "monitors", monitors }),
+    resized: (status) => post({ kind: "resized", status }),
+    fence: (payload) => {
+      if (payload.length === 8) delay = performance.now() - new DataView(payload.buffer).getFloat64(0);
+    },
+    clipboardThere: () => post({ kind: "clipboard-there" }),
+    clipboard: (text) => post({ kind: "clipboard", text }),
+  });
+}
+
+function fail(e: unknown): void {
+  reader = undefined;
+  post({ kind: "problem", problem: e instanceof Error ? e.message : String(e) });
+}
+
+/** The text goes there packed, with lines that end as the protocol wants it. */
+function give(words: string): void {
+  const bytes = new TextEncoder().encode(words.replaceAll("\r\n", "\n").replaceAll("\n", "\r\n") + "\0");
+  const all = new Uint8Array(4 + bytes.length);
+  new DataView(all.buffer).setUint32(0, bytes.length);
+  all.set(bytes, 4);
+  tell(say.clipboard(say.clipboardAct.provide, deflate(all)));
+}
+
+function ping(): void {
+  if (reader) {
+    const payload = new Uint8Array(8);
+    new DataView(payload.buffer).setFloat64(0, performance.now());
+    tell(say.fence(0x80000000, payload));
+  }
+  post({ kind: "pace", delay, frames, bytes: received });
+  frames = received = 0;
+}
+
+self.setInterval(ping, PING);
+
+self.onmessage = ({ data }: MessageEvent<ToScreen>) => {
+  switch (data.kind) {
+    case "canvas": {
+      const context = data.canvas.getContext("2d", { alpha: false });
+      painter =
+        context === null
+          ? undefined
+          : new Painter(context, {
+              size: (width, height) => post({ kind: "size", width, height }),
+              drawn: () => frames++,
+              failed: fail,
+            });
+      break;
+    }
+    case "begin":
+      begin();
+      break;
+    case "bytes":
+      received += data.bytes.byteLength;
+      try {
+        reader?.feed(new Uint8Array(data.bytes));
+      } catch (e) {
+        fail(e);
+      }
+      break;
+    case "give":
+      give(data.text);
+      break;
+    case "picture":
+      painter?.after(async () => {
+        const png = await (painter?.context.canvas as OffscreenCanvas).convertToBlob({ type: "image/png" });
+        post({ kind: "picture", id: data.id, png });
+      });
+      break;
+  }
+};

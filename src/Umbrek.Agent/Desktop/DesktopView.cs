@@ -1,0 +1,247 @@
+using System.Net.WebSockets;
+using System.Text.Json;
+using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Platform;
+using Umbrek.Agent.Sessions;
+using Umbrek.Core.Access;
+using Umbrek.Wire;
+using Umbrek.Wire.Desktop;
+using Umbrek.Wire.Links;
+
+namespace Umbrek.Agent.Desktop;
+
+/// <param name="Refusal">Why there is nothing to see; null where there is.</param>
+public sealed record DesktopAdmission(string? Refusal, DesktopWish Wish);
+
+/// <summary>
+/// Shows technicians the screens of this host. When a screen goes, because whoever had it logs out or its server ends, the channel stays,
+/// and the next one that comes is shown.
+/// </summary>
+public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimeProvider time, AgentLog log)
+{
+    /// <summary>More at once are not served.</summary>
+    public const int Most = 32;
+
+    /// <summary>Nobody waits longer for a screen to come.</summary>
+    public static readonly TimeSpan ComesWithin = TimeSpan.FromMinutes(5);
+
+    private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
+    private const int Piece = 64 * 1024;
+
+    private IDesktops Desktops => field ??= platform.Desktops();
+    private int open;
+
+    /// <summary>Decides about an order when it comes.</summary>
+    public DesktopAdmission Admit(DesktopOrder? order)
+    {
+        if (order is not { Wish: not null })
+        {
+            return new DesktopAdmission("The order to show a desktop was empty.", new DesktopWish());
+        }
+        // What was sealed is for one act alone: whoever may look on may not act.
+        var (act, wish) = (order.Wish.Act(), order.Wish);
+        var refusal = gate.Admit(act, act == HostAct.Control ? "its desktop to be controlled" : "its desktop to be watched", order.Sealed, ref wish, LinkJson.Default.DesktopWish);
+        return new DesktopAdmission(refusal ?? (wish.Act() == act ? wish.Check() : "What was sealed is not what was asked for."), wish);
+    }
+
+    public IReadOnlyList<ScreenInfo> List() => [.. Desktops.List().Take(ScreenInfo.MostTold)];
+
+    /// <summary>The host's end of the channel, until the technician goes.</summary>
+    public async Task ServeAsync(WebSocket socket, ChannelOrder order, DesktopAdmission admission, CancellationToken cancel)
+    {
+        using var lines = new SemaphoreSlim(1, 1);
+        var says = new Says(socket, lines);
+        var wish = admission.Wish;
+        var what = wish.Control ? "control of the desktop" : "a look at the desktop";
+        var refusal = admission.Refusal;
+        if (Interlocked.Increment(ref open) > Most)
+        {
+            refusal ??= $"{Most} technicians are at desktops of this host already, the most it lets in.";
+        }
+        try
+        {
+            var told = Task.CompletedTask;
+            refusal ??= await gate.MayBeginAsync(order, wish.Act(), what, n => told = says.WordAsync(new DesktopWord(Notice: n), cancel), cancel).ConfigureAwait(false);
+            await told.ConfigureAwait(false);
+            if (refusal is not null)
+            {
+                log.Warning($"{what} for {order.Technician} refused: {refusal}");
+                await says.WordAsync(new DesktopWord(Refusal: refusal), cancel).ConfigureAwait(false);
+                await says.CloseAsync(cancel).ConfigureAwait(false);
+                return;
+            }
+            log.Info($"{what} for {order.Technician}");
+            try
+            {
+                await ShowAsync(socket, says, wish, cancel).ConfigureAwait(false);
+            }
+            finally
+            {
+                gate.TellEnd(order.Technician, what);
+            }
+            await says.CloseAsync(cancel).ConfigureAwait(false);
+        }
+        finally
+        {
+            Interlocked.Decrement(ref open);
+        }
+    }
+
+    private async Task ShowAsync(WebSocket socket, Says says, DesktopWish wish, CancellationToken cancel)
+    {
+        using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        var viewer = new Viewer(socket);
+        var hears = viewer.HearAsync(gone.Token);
+        _ = hears.ContinueWith(_ => gone.CancelAsync(), TaskScheduler.Default);
+        try
+        {
+            string? why = null;
+            // Whoever has named one gets that again, and nobody else's.
+            while (true)
+            {
+                var (shown, problem) = await NextAsync(wish, why is null ? TimeSpan.Zero : ComesWithin, gone.Token).ConfigureAwait(false);
+                if (shown is null)
+                {
+                    await says.WordAsync(new DesktopWord(Refusal: problem), gone.Token).ConfigureAwait(false);
+                    return;
+                }
+                using (shown)
+                {
+                    await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control)), gone.Token).ConfigureAwait(false);
+                    viewer.Line = shown.Line;
+                    await DownAsync(shown.Line, says, gone.Token).ConfigureAwait(false);
+                    viewer.Line = null;
+                    why = await shown.Why.WaitAsync(gone.Token).ConfigureAwait(false);
+                }
+                await says.WordAsync(new DesktopWord(Gone: why), gone.Token).ConfigureAwait(false);
+                // What ends again and again is not begun again without a pause.
+                await Task.Delay(Look, time, gone.Token).ConfigureAwait(false);
+            }
+        }
+        catch (OperationCanceledException) when (gone.IsCancellationRequested && !cancel.IsCancellationRequested)
+        {
+            // The technician has gone.
+        }
+        finally
+        {
+            await gone.CancelAsync().ConfigureAwait(false);
+            await hears.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+    }
+
+    /// <summary>The screen that was asked for, or the one where somebody is, or any; it is waited for so long.</summary>
+    private async Task<(ShownScreen? Shown, string? Problem)> NextAsync(DesktopWish wish, TimeSpan within, CancellationToken cancel)
+    {
+        var name = wish.Screen;
+        var began = time.GetTimestamp();
+        while (true)
+        {
+            var problem = name is null ? Desktops.NoneBecause : $"There is no screen {name} on this host.";
+            var all = Desktops.List();
+            foreach (var screen in all.Where(s => name is null || s.Name == name).OrderBy(s => s.Problem is not null).ThenBy(s => s.Person is null))
+            {
+                if (screen.Problem is not null)
+                {
+                    problem = screen.Problem;
+                    continue;
+                }
+                try
+                {
+                    return (await Desktops.ShowAsync(screen, wish, cancel).ConfigureAwait(false), null);
+                }
+                catch (IOException e)
+                {
+                    problem = e.Message;
+                }
+            }
+            if (time.GetElapsedTime(began) >= within)
+            {
+                return (null, name is not null && all.Count > 0 && all.All(s => s.Name != name) ? $"{problem} There is {string.Join(", ", all.Select(s => s.Name))}." : problem);
+            }
+            await Task.Delay(Look, time, cancel).ConfigureAwait(false);
+        }
+    }
+
+    private static async Task DownAsync(Stream line, Says says, CancellationToken cancel)
+    {
+        var buffer = new byte[Piece];
+        while (true)
+        {
+            int got;
+            try
+            {
+                got = await line.ReadAsync(buffer, cancel).ConfigureAwait(false);
+            }
+            catch (IOException)
+            {
+                return;
+            }
+            if (got == 0)
+            {
+                return;
+            }
+            await says.BytesAsync(buffer.AsMemory(0, got), cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>What is said to the technician: words and bytes, one after the other.</summary>
+    private sealed class Says(WebSocket socket, SemaphoreSlim turn)
+    {
+        public Task WordAsync(DesktopWord word, CancellationToken cancel) => SendAsync(JsonSerializer.SerializeToUtf8Bytes(word, LinkJson.Default.DesktopWord), WebSocketMessageType.Text, cancel);
+
+        public Task BytesAsync(ReadOnlyMemory<byte> bytes, CancellationToken cancel) => SendAsync(bytes, WebSocketMessageType.Binary, cancel);
+
+        public async Task CloseAsync(CancellationToken cancel)
+        {
+            if (socket.State is WebSocketState.Open or WebSocketState.CloseReceived)
+            {
+                await socket.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, cancel).ConfigureAwait(false);
+            }
+        }
+
+        private async Task SendAsync(ReadOnlyMemory<byte> bytes, WebSocketMessageType type, CancellationToken cancel)
+        {
+            await turn.WaitAsync(cancel).ConfigureAwait(false);
+            try
+            {
+                await socket.SendAsync(bytes, type, true, cancel).ConfigureAwait(false);
+            }
+            finally
+            {
+                turn.Release();
+            }
+        }
+    }
+
+    /// <summary>What the technician's viewer says goes to the screen that is shown; while there is none, nowhere.</summary>
+    private sealed class Viewer(WebSocket socket)
+    {
+        private Stream? line;
+
+        public Stream? Line { set => Volatile.Write(ref line, value); }
+
+        public async Task HearAsync(CancellationToken cancel)
+        {
+            var buffer = new byte[Piece];
+            while (true)
+            {
+                var got = await socket.ReceiveAsync(buffer.AsMemory(), cancel).ConfigureAwait(false);
+                if (got.MessageType == WebSocketMessageType.Close)
+                {
+                    return;
+                }
+                if (got.MessageType == WebSocketMessageType.Binary && Volatile.Read(ref line) is { } to)
+                {
+                    try
+                    {
+                        await to.WriteAsync(buffer.AsMemory(0, got.Count), cancel).ConfigureAwait(false);
+                    }
+                    catch (Exception e) when (e is IOException or ObjectDisposedException)
+                    {
+                        // It goes just now.
+                    }
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,25 @@
+using Umbrek.Wire.Desktop;
+
+namespace Umbrek.Agent.Desktop;
+
+/// <summary>A screen as it is shown on one line, until either end goes.</summary>
+/// <param name="Line">RFB 3.8, its server at the other end.</param>
+/// <param name="Why">Completes when the screen is no longer shown: why.</param>
+public sealed record ShownScreen(ScreenInfo Screen, Stream Line, Task<string> Why) : IDisposable
+{
+    public void Dispose() => Line.Dispose();
+}
+
+/// <summary>The screens of this host; the platform's own way.</summary>
+public interface IDesktops
+{
+    /// <summary>What screens there are, those that can't be shown too: with why, and what to do.</summary>
+    IReadOnlyList<ScreenInfo> List();
+
+    /// <summary>Why there is none, where that is known.</summary>
+    string NoneBecause { get; }
+
+    /// <summary>Shows a screen.</summary>
+    /// <exception cref="IOException">It can't be shown, and why.</exception>
+    Task<ShownScreen> ShowAsync(ScreenInfo screen, DesktopWish wish, CancellationToken cancel);
+}

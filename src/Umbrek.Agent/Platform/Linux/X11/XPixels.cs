@@ -1,0 +1,62 @@
+using System.Numerics;
+using System.Runtime.InteropServices;
+using Umbrek.Core.Desktop;
+
+namespace Umbrek.Agent.Platform.Linux.X11;
+
+/// <summary>Turns pixels as a server has them into 0x00RRGGBB.</summary>
+internal static class XPixels
+{
+    /// <summary>Bytes of a row of a picture: rows begin at multiples of four.</summary>
+    public static int Stride(XVisual visual, int width) => (width * visual.BitsPerPixel / 8 + 3) & ~3;
+
+    /// <exception cref="NotSupportedException">The server shows pixels in a way that is not known here.</exception>
+    public static void Check(XVisual visual)
+    {
+        if (visual.BitsPerPixel is not (16 or 32) || visual.RedMask == 0 || visual.GreenMask == 0 || visual.BlueMask == 0)
+        {
+            throw new NotSupportedException($"The screen has {visual.Depth} bits a pixel with a table of colours; 16, 24 and 30 bits of true colours can be shown. Set it to 24.");
+        }
+    }
+
+    public static void Copy(ReadOnlySpan<byte> from, XVisual visual, ScreenImage into, ScreenRect part)
+    {
+        var stride = Stride(visual, part.Width);
+        for (var y = 0; y < part.Height; y++)
+        {
+            Row(from.Slice(y * stride, part.Width * visual.BitsPerPixel / 8), visual, into.Row(part, part.Y + y));
+        }
+    }
+
+    private static void Row(ReadOnlySpan<byte> from, XVisual visual, Span<uint> into)
+    {
+        if (visual is { BitsPerPixel: 32, RedMask: 0xFF0000, GreenMask: 0xFF00, BlueMask: 0xFF })
+        {
+            // The fourth byte is whatever happened to be there.
+            var pixels = MemoryMarshal.Cast<byte, uint>(from);
+            var mask = new Vector<uint>(0xFFFFFF);
+            var x = 0;
+            for (; x <= pixels.Length - Vector<uint>.Count; x += Vector<uint>.Count)
+            {
+                (new Vector<uint>(pixels[x..]) & mask).CopyTo(into[x..]);
+            }
+            for (; x < pixels.Length; x++)
+            {
+                into[x] = pixels[x] & 0xFFFFFF;
+            }
+            return;
+        }
+        for (var x = 0; x < into.Length; x++)
+        {
+            var pixel = visual.BitsPerPixel == 16 ? XReply.U16(from, 2 * x) : XReply.U32(from, 4 * x);
+            into[x] = Eight(pixel, visual.RedMask) << 16 | Eight(pixel, visual.GreenMask) << 8 | Eight(pixel, visual.BlueMask);
+        }
+    }
+
+    private static uint Eight(uint pixel, uint mask)
+    {
+        var shift = BitOperations.TrailingZeroCount(mask);
+        var most = mask >> shift;
+        return (uint)((((ulong)(pixel & mask) >> shift) * 255 + most / 2) / most);
+    }
+}

@@ -1,0 +1,50 @@
+using Umbrek.Core.Access;
+using Umbrek.Service.Access;
+using Umbrek.Service.Hosting;
+using Umbrek.Service.Links;
+using Umbrek.Service.Sessions;
+using Umbrek.Wire;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
+using Umbrek.Wire.Links;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Desktop;
+
+/// <summary>Lets technicians to the desktops of hosts: to look on, or to act there; each is in the audit log before it begins.</summary>
+public sealed class DesktopService(SessionService sessions, ActingChannels channels, IAgentLinks links, Gate gate)
+{
+    private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(10);
+
+    /// <summary>Opens a channel of one's own session for a desktop.</summary>
+    public async Task<ChannelTicket> OpenAsync(Guid sessionId, NewChannel wish, Asker by, CancellationToken cancel)
+    {
+        var desktop = wish.Desktop ?? new DesktopWish();
+        if (desktop.Check() is { } problem)
+        {
+            throw ProblemException.Invalid(problem);
+        }
+        var session = await sessions.GetAsync(sessionId, by, cancel).ConfigureAwait(false);
+        var host = gate.Host(by, session.HostId, PermissionFor(desktop));
+        return await channels.OpenAsync(
+            sessionId, host, wish with { Desktop = desktop }, by, desktop.Act(), desktop, LinkJson.Default.DesktopWish, wish.Kind,
+            desktop.Control ? "desktop.control" : "desktop.watch", [("screen", desktop.Screen)], null, cancel).ConfigureAwait(false);
+    }
+
+    /// <summary>Screens of a linked host, those that can't be shown too, with why.</summary>
+    public async Task<IReadOnlyList<ScreenInfo>> ListAsync(Guid hostId, Asker by, CancellationToken cancel)
+    {
+        var host = gate.Host(by, hostId, Permission.Watch);
+        try
+        {
+            var answer = await links.AskAsync(host.Id, new HostRequest(HostRequest.Screens), AnswerWithin, cancel).ConfigureAwait(false);
+            return answer.Error is null ? answer.Screens ?? [] : throw new ProblemException(409, ProblemTypes.Conflict, answer.Error);
+        }
+        catch (HostUnreachableException e)
+        {
+            throw new ProblemException(409, ProblemTypes.HostAway, $"{host.Label}: {e.Message}");
+        }
+    }
+
+    public static Permission PermissionFor(DesktopWish wish) => wish.Control ? Permission.Control : Permission.Watch;
+}

@@ -1,0 +1,123 @@
+using System.Net.WebSockets;
+using System.Text.Json;
+
+namespace Umbrek.Wire.Desktop;
+
+/// <summary>The host does not show a screen: what it says of it.</summary>
+public sealed class DesktopRefusedException(string message) : Exception(message);
+
+/// <summary>
+/// The technician's end of a desktop's channel as a stream of RFB (RFC 6143), from when a screen is shown until that one is gone. One
+/// reads, one writes.
+/// </summary>
+public sealed class DesktopStream : Stream
+{
+    private readonly WebSocket socket;
+    private readonly Action<string>? notice;
+    private readonly byte[] held = new byte[64 * 1024];
+    private int at;
+    private int end;
+    private bool isOver;
+
+    private DesktopStream(WebSocket socket, Action<string>? notice) => (this.socket, this.notice) = (socket, notice);
+
+    public ScreenOpened Opened { get; private set; } = null!;
+
+    /// <summary>Why there is no more; null where nobody said.</summary>
+    public string? Why { get; private set; }
+
+    public override bool CanRead => true;
+    public override bool CanWrite => true;
+    public override bool CanSeek => false;
+    public override long Length => throw new NotSupportedException();
+    public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
+
+    /// <summary>Waits until the host shows a screen.</summary>
+    /// <param name="notice">Told what the host says meanwhile.</param>
+    /// <exception cref="DesktopRefusedException">It does not.</exception>
+    public static async Task<DesktopStream> OpenAsync(WebSocket socket, Action<string>? notice, CancellationToken cancel)
+    {
+        var line = new DesktopStream(socket, notice);
+        while (line.Opened is null)
+        {
+            if (!await line.ReceiveAsync(cancel).ConfigureAwait(false))
+            {
+                throw new DesktopRefusedException(line.Why ?? "The channel was closed.");
+            }
+        }
+        return line;
+    }
+
+    public override async ValueTask<int> ReadAsync(Memory<byte> buffer, CancellationToken cancellationToken = default)
+    {
+        while (at == end)
+        {
+            if (isOver || !await ReceiveAsync(cancellationToken).ConfigureAwait(false))
+            {
+                return 0;
+            }
+        }
+        var count = Math.Min(buffer.Length, end - at);
+        held.AsMemory(at, count).CopyTo(buffer);
+        at += count;
+        return count;
+    }
+
+    public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) =>
+        await socket.SendAsync(buffer, WebSocketMessageType.Binary, true, cancellationToken).ConfigureAwait(false);
+
+    public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => ReadAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
+
+    public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => WriteAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
+
+    public override int Read(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+
+    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
+
+    public override void Flush()
+    {
+    }
+
+    public override Task FlushAsync(CancellationToken cancellationToken) => Task.CompletedTask;
+
+    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
+
+    public override void SetLength(long value) => throw new NotSupportedException();
+
+    /// <returns>False when there is no more.</returns>
+    private async Task<bool> ReceiveAsync(CancellationToken cancel)
+    {
+        var got = await socket.ReceiveAsync(held.AsMemory(), cancel).ConfigureAwait(false);
+        if (got.MessageType == WebSocketMessageType.Close)
+        {
+            Why ??= string.IsNullOrEmpty(socket.CloseStatusDescription) ? null : socket.CloseStatusDescription;
+            return !(isOver = true);
+        }
+        if (got.MessageType == WebSocketMessageType.Binary)
+        {
+            (at, end) = (0, got.Count);
+            return true;
+        }
+        if (!got.EndOfMessage || got.Count > DesktopWord.MaxMessage)
+        {
+            throw new InvalidDataException("a word is longer than any of a desktop");
+        }
+        DesktopWord word;
+        try
+        {
+            word = JsonSerializer.Deserialize(held.AsSpan(0, got.Count), LinkJson.Default.DesktopWord) ?? throw new JsonException();
+        }
+        catch (JsonException e)
+        {
+            throw new InvalidDataException("a word of a desktop is malformed", e);
+        }
+        if (word.Notice is { } text)
+        {
+            notice?.Invoke(text);
+        }
+        Opened ??= word.Opened!;
+        Why = word.Refusal ?? word.Gone ?? Why;
+        isOver = word.Refusal is not null || word.Gone is not null;
+        return !isOver;
+    }
+}

@@ -1,0 +1,119 @@
+using System.Diagnostics;
+using System.Globalization;
+
+namespace Umbrek.Tests;
+
+/// <summary>A real X server without a monitor, and programs on it.</summary>
+public sealed class VirtualScreen : IAsyncDisposable
+{
+    private readonly Process server;
+    private readonly List<Process> programs = [];
+
+    private VirtualScreen(Process server, int number) => (this.server, Number) = (server, number);
+
+    public int Number { get; }
+    public string Display => $":{Number}";
+    public string Socket => $"/tmp/.X11-unix/X{Number}";
+
+    /// <param name="size">Width x height x depth.</param>
+    public static Task<VirtualScreen> StartAsync(string size = "1280x800x24", params string[] more) => StartAsync(size, null, more);
+
+    /// <param name="number">Of the display, where it is to be that one.</param>
+    public static async Task<VirtualScreen> StartAsync(string size, int? number, string[] more)
+    {
+        // It says by itself which display it has taken, once it can be come to.
+        var start = new ProcessStartInfo("Xvfb") { RedirectStandardOutput = true, RedirectStandardError = true };
+        foreach (var argument in (string[])[.. number is { } n ? [$":{n}"] : (string[])[], "-displayfd", "1", "-screen", "0", size, "-nolisten", "tcp", "-noreset", .. more])
+        {
+            start.ArgumentList.Add(argument);
+        }
+        var server = Process.Start(start)!;
+        server.ErrorDataReceived += (_, _) => { };
+        server.BeginErrorReadLine();
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        var line = await server.StandardOutput.ReadLineAsync(limit.Token);
+        return new VirtualScreen(server, int.Parse(line!, CultureInfo.InvariantCulture));
+    }
+
+    /// <summary>Starts a program on it, which ends with it.</summary>
+    public Process Run(string program, params string[] arguments)
+    {
+        var start = new ProcessStartInfo(program) { RedirectStandardOutput = true, RedirectStandardInput = true, RedirectStandardError = true };
+        foreach (var argument in arguments)
+        {
+            start.ArgumentList.Add(argument);
+        }
+        start.Environment["DISPLAY"] = Display;
+        var started = Process.Start(start)!;
+        programs.Add(started);
+        return started;
+    }
+
+    /// <summary>Runs a program to its end.</summary>
+    public async Task<string> AskAsync(string program, params string[] arguments)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(30));
+        using var run = Run(program, arguments);
+        programs.Remove(run);
+        run.StandardInput.Close();
+        var said = run.StandardOutput.ReadToEndAsync(limit.Token);
+        var complained = run.StandardError.ReadToEndAsync(limit.Token);
+        await run.WaitForExitAsync(limit.Token);
+        return run.ExitCode == 0 ? await said : throw new InvalidOperationException($"{program} ended with {run.ExitCode}: {await complained}");
+    }
+
+    /// <summary>The same, for what may not be there yet.</summary>
+    /// <returns>Null where it went wrong.</returns>
+    public async Task<string?> TryAskAsync(string program, params string[] arguments)
+    {
+        try
+        {
+            return await AskAsync(program, arguments);
+        }
+        catch (InvalidOperationException)
+        {
+            return null;
+        }
+    }
+
+    /// <summary>Whether a window of that title is there to be seen and typed into.</summary>
+    public async Task<bool> ShowsAsync(string title) => (await TryAskAsync("xwininfo", "-name", title))?.Contains("IsViewable", StringComparison.Ordinal) == true;
+
+    /// <summary>What it shows, by a program that is not ours: three bytes a pixel.</summary>
+    public async Task<(int Width, int Height, byte[] Rgb)> PictureAsync()
+    {
+        var file = Path.Combine(Path.GetTempPath(), $"screen-{Guid.NewGuid():N}");
+        try
+        {
+            await AskAsync("xwd", "-root", "-silent", "-out", file);
+            var size = (await AskAsync("identify", "-format", "%w %h", $"xwd:{file}")).Split(' ');
+            await AskAsync("convert", $"xwd:{file}", "-depth", "8", $"rgb:{file}.rgb");
+            return (int.Parse(size[0], CultureInfo.InvariantCulture), int.Parse(size[1], CultureInfo.InvariantCulture), await File.ReadAllBytesAsync($"{file}.rgb"));
+        }
+        finally
+        {
+            File.Delete(file);
+            File.Delete($"{file}.rgb");
+        }
+    }
+
+    public void Kill() => server.Kill();
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var program in programs)
+        {
+            if (!program.HasExited)
+            {
+                program.Kill(entireProcessTree: true);
+            }
+            program.Dispose();
+        }
+        if (!server.HasExited)
+        {
+            server.Kill();
+        }
+        await server.WaitForExitAsync();
+        server.Dispose();
+    }
+}

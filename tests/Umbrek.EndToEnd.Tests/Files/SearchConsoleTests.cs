@@ -1,0 +1,54 @@
+using System.Security.Cryptography;
+using Microsoft.Playwright;
+using Umbrek.EndToEnd.Tests.Hosting;
+
+namespace Umbrek.EndToEnd.Tests.Files;
+
+/// <summary>Files are looked for on many hosts from the console, and something is done with what is found.</summary>
+public sealed class SearchConsoleTests : FileStory
+{
+    private const string Second = "creamery-office-03";
+
+    [Fact]
+    public async Task What_many_hosts_find_is_hashed_fetched_and_put_into_the_trash()
+    {
+        await World.JoinAsync(Second);
+        await ShellAsync($"cd {World.In("host")}; mkdir -p old; printf 'one\\n' >old/a.core; printf 'two\\n' >b.core; printf 'keep\\n' >keep.txt");
+        var browser = await Browser.OpenAsync(World);
+        await using (browser)
+        {
+            await browser.SignInAsync(World);
+            var page = browser.Page;
+            ILocator Button(string name) => page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
+            await page.GotoAsync($"{World.Address}work/files");
+            await page.GetByText("Say on which hosts first").WaitForAsync();
+            await page.GetByLabel("On which hosts").FillAsync("creamery-*");
+            await page.GetByText("Name a folder to look in").WaitForAsync();
+            await page.GetByLabel("In which folders").FillAsync($"{World.In("host")}, {World.In("none")}");
+            await page.GetByLabel("Name", new() { Exact = true }).FillAsync("*.core");
+            await Button("Look for them").ClickAsync();
+            // Both agents are on this machine, and see the same.
+            await page.GetByText("4 found on 2 hosts; 2 of 2 hosts looked at").WaitForAsync();
+            await page.GetByText("2 things could not be looked at").ClickAsync();
+            await page.GetByText($"There is no {World.In("none")} on this host.").First.WaitForAsync();
+            (await page.GetByRole(AriaRole.Table, new() { Name = "What was found" }).GetByText("keep.txt").CountAsync()).ShouldBe(0);
+
+            await page.GetByLabel($"Choose {On("b.core")} on {Host}").CheckAsync();
+            await Button("Hash").ClickAsync();
+            await page.GetByText($"SHA-256 {Convert.ToHexStringLower(SHA256.HashData("two\n"u8))}").WaitForAsync();
+            var coming = page.WaitForDownloadAsync();
+            await Button($"Fetch {On("old/a.core")} of {Second}").ClickAsync();
+            var came = await coming;
+            (came.SuggestedFilename, await File.ReadAllTextAsync(await came.PathAsync())).ShouldBe(("a.core", "one\n"));
+            (await browser.ViolationsAsync()).ShouldBe("");
+
+            await Button("To the trash").ClickAsync();
+            await page.GetByRole(AriaRole.Dialog, new() { Name = "Put one thing into the trash?" }).GetByRole(AriaRole.Button, new() { Name = "Put them there" }).ClickAsync();
+            await page.GetByText("in the trash", new() { Exact = true }).WaitForAsync();
+            File.Exists(On("b.core")).ShouldBeFalse();
+            File.Exists(On("old/a.core")).ShouldBeTrue();
+            (await World.ClientAsync(null, "file", "trash", Host)).Stdout.ShouldContain(On("b.core"));
+            browser.Complaints.ShouldBeEmpty();
+        }
+    }
+}

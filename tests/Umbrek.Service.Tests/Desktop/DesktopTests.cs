@@ -1,0 +1,140 @@
+using System.Net.WebSockets;
+using Umbrek.Agent.Access;
+using Umbrek.Core.Access;
+using Umbrek.Core.Desktop;
+using Umbrek.Service.Tests.Access;
+using Umbrek.Service.Tests.Hosting;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Access;
+using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
+using Umbrek.Wire.Sessions;
+
+namespace Umbrek.Service.Tests.Desktop;
+
+/// <summary>Who gets to a desktop, and what he may do there: simulated hosts, through channels of a real service.</summary>
+public sealed class DesktopTests
+{
+    private const string Key = "harbour lamp seven gulls";
+    private static readonly DesktopWish Watch = new();
+    private static readonly DesktopWish Control = new(true);
+
+    private static Task<SessionInfo> SessionAsync(ApiClient who, Guid host) =>
+        who.PostAsync($"hosts/{host}/sessions", new NewSession(), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
+
+    private static async Task<string> RefusedAsync(ApiClient who, SessionInfo session, NewChannel wish) =>
+        (await Should.ThrowAsync<ApiException>(() => who.PostAsync($"sessions/{session.Id}/channels", wish, WireJson.Default.NewChannel, WireJson.Default.ChannelTicket, default))).Message;
+
+    private static NewChannel For(DesktopWish wish, SealedOrder? seal = null, bool usesVault = false) => new(ChannelKinds.Desktop, Seal: seal, UsesVault: usesVault, Desktop: wish);
+
+    /// <summary>Comes to a desktop, looks at it once, and leaves it.</summary>
+    private static async Task<(ScreenOpened Opened, ScreenImage Image)> LookAsync(ApiClient who, SessionInfo session, NewChannel wish)
+    {
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        var (socket, _) = await ChannelSocket.OpenAsync(who, null, session.Id, wish, limit.Token);
+        using (socket)
+        {
+            await using var line = await DesktopStream.OpenAsync(socket, null, limit.Token);
+            using var viewer = new RfbViewer(line);
+            await viewer.BeginAsync(true, limit.Token);
+            await viewer.TakeAsync([RfbEncoding.Zrle], limit.Token);
+            await viewer.AskAsync(false, limit.Token);
+            (await viewer.HearAsync(limit.Token)).ShouldBe(RfbHeard.Picture);
+            await socket.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, limit.Token);
+            return (line.Opened, viewer.Image);
+        }
+    }
+
+    private static async Task<string> NotShownAsync(ApiClient who, SessionInfo session, NewChannel wish) =>
+        (await Should.ThrowAsync<DesktopRefusedException>(() => LookAsync(who, session, wish))).Message;
+
+    [Fact]
+    public async Task Whoever_may_sees_the_screen_and_it_stands_in_the_audit_log()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        var (opened, image) = await LookAsync(service.Api, session, For(Watch));
+        (opened.Screen, opened.Control, image.Width, image.Height).ShouldBe((":0", false, 1280, 800));
+        image.Pixels.Distinct().Count().ShouldBeGreaterThan(50);
+        (await LookAsync(service.Api, session, For(Control))).Opened.Control.ShouldBeTrue();
+        var lines = (await service.Api.GetAsync("audit?action=desktop.watch", WireJson.Default.PageAuditInfo, default)).Items;
+        lines.ShouldHaveSingleItem().Target.ShouldContain("quay-ticket-01");
+        (await service.Api.GetAsync("audit?action=desktop.control", WireJson.Default.PageAuditInfo, default)).Items.Count.ShouldBe(1);
+        (await service.Api.GetAsync($"hosts/{agent.Id}/screens", WireJson.Default.PageScreenInfo, default)).Items.ShouldHaveSingleItem().Name.ShouldBe(":0");
+    }
+
+    [Fact]
+    public async Task To_watch_and_to_control_are_two_doors()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        await service.Api.PostAsync("roles", new NewRole("onlooker", [Permission.See, Permission.Watch]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        await service.Api.PostAsync("roles", new NewRole("runner", [Permission.See, Permission.Run]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        using var priya = await service.JoinedByAsync("Priya Lund", "onlooker");
+        var hers = await SessionAsync(priya, agent.Id);
+        (await LookAsync(priya, hers, For(Watch))).Opened.Control.ShouldBeFalse();
+        (await RefusedAsync(priya, hers, For(Control))).ShouldContain("quay-ticket-01");
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail", "runner");
+        (await RefusedAsync(tomasz, await SessionAsync(tomasz, agent.Id), For(Watch))).ShouldContain("quay-ticket-01");
+        (await Should.ThrowAsync<ApiException>(() => tomasz.GetAsync($"hosts/{agent.Id}/screens", WireJson.Default.PageScreenInfo, default))).Problem.Status.ShouldBe(403);
+        (await RefusedAsync(priya, hers, For(new DesktopWish(false, "")))).ShouldContain("none");
+        (await NotShownAsync(priya, hers, For(new DesktopWish(false, ":7")))).ShouldBe("There is no screen :7 on this host. There is :0.");
+    }
+
+    [Fact]
+    public async Task Many_are_looked_at_small()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        var (opened, image) = await LookAsync(service.Api, session, For(new DesktopWish(Small: 320)));
+        (opened.Control, image.Width, image.Height).ShouldBe((false, 320, 200));
+        image.Pixels.Distinct().Count().ShouldBeGreaterThan(50);
+        (await RefusedAsync(service.Api, session, For(new DesktopWish(Small: 20)))).ShouldContain("80 to 640");
+        (await RefusedAsync(service.Api, session, For(new DesktopWish(true, Small: 320)))).ShouldContain("open the desktop itself");
+    }
+
+    [Fact]
+    public async Task A_host_without_a_screen_says_so()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "plover-log-01", kind: Umbrek.Simulation.Estate.HostKind.Logger);
+        (await NotShownAsync(service.Api, await SessionAsync(service.Api, agent.Id), For(Watch))).ShouldContain("no monitor is connected");
+        (await service.Api.GetAsync($"hosts/{agent.Id}/screens", WireJson.Default.PageScreenInfo, default)).Items.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task The_hosts_own_policy_has_the_last_word()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01", state => HostLimit.Write(state.LimitFile, new HostPolicyPart(Allowed: [HostAct.Watch])));
+        var session = await SessionAsync(service.Api, agent.Id);
+        (await LookAsync(service.Api, session, For(Watch))).Opened.Screen.ShouldBe(":0");
+        (await NotShownAsync(service.Api, session, For(Control))).ShouldContain("does not allow its desktop to be controlled");
+    }
+
+    [Fact]
+    public async Task A_host_that_asks_for_its_key_lets_nobody_act_who_may_only_watch()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01", state =>
+        {
+            HostLimit.Write(state.LimitFile, new HostPolicyPart(KeyFor: [HostAct.Control]));
+            new HostKeys(state, null, TimeProvider.System).Set(KeptKey.Of(Key, service.Get<Umbrek.Service.Hosting.ServiceKey>().Sha256));
+        });
+        var session = await SessionAsync(service.Api, agent.Id);
+        (await LookAsync(service.Api, session, For(Watch))).Opened.Control.ShouldBeFalse();
+        (await NotShownAsync(service.Api, session, For(Control))).ShouldContain("asks for its access key");
+
+        var door = await HostDoor.OpenAsync(service.Api, null, agent.Id, ChannelBinding.AccessKey, Key, default);
+        (await LookAsync(service.Api, door.Session, For(Control, door.Seal(Control)))).Opened.Control.ShouldBeTrue();
+        // What was sealed to look on is none to act with.
+        (await RefusedAsync(service.Api, door.Session, For(Control, door.Seal(Watch)))).ShouldContain("is not what is asked for");
+        var other = door.Seal(Watch) with { Text = door.Seal(Control).Text };
+        (await NotShownAsync(service.Api, door.Session, For(Control, other))).ShouldContain("was not sealed by");
+        await service.Api.PostAsync("secrets", new NewSecret(SecretKind.AccessKey, Key, HostId: agent.Id), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default);
+        (await LookAsync(service.Api, session, For(Control, usesVault: true))).Opened.Control.ShouldBeTrue();
+    }
+}

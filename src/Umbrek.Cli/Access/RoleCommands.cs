@@ -20,19 +20,8 @@ public static class RoleCommands
     }
 
     /// <summary>Names for shell completion; nothing when the service does not answer at once.</summary>
-    public static IEnumerable<string> Names(ClientContext client)
-    {
-        try
-        {
-            using var api = client.State.Open();
-            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
-            return api.GetAsync("roles", WireJson.Default.PageRoleInfo, limit.Token).GetAwaiter().GetResult().Items.Select(r => r.Name).ToList();
-        }
-        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
-        {
-            return [];
-        }
-    }
+    public static IEnumerable<string> Names(ClientContext client) =>
+        Offered.Ask(client, async (api, cancel) => (await api.GetAsync("roles", WireJson.Default.PageRoleInfo, cancel).ConfigureAwait(false)).Items.Select(r => r.Name));
 
     private static Command List(ClientContext client)
     {

@@ -34,19 +34,8 @@ public static class TechnicianCommands
     }
 
     /// <summary>For shell completion; nothing when the service does not answer at once.</summary>
-    public static IEnumerable<string> Names(ClientContext client)
-    {
-        try
-        {
-            using var api = client.State.Open();
-            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
-            return api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, limit.Token).GetAwaiter().GetResult().Items.Select(t => t.Name).ToList();
-        }
-        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
-        {
-            return [];
-        }
-    }
+    public static IEnumerable<string> Names(ClientContext client) =>
+        Offered.Ask(client, async (api, cancel) => (await api.GetAsync("technicians", WireJson.Default.PageTechnicianInfo, cancel).ConfigureAwait(false)).Items.Select(t => t.Name));
 
     private static Command List(ClientContext client)
     {

@@ -28,19 +28,8 @@ public static class GroupCommands
     }
 
     /// <summary>Paths for shell completion; nothing when the service does not answer at once.</summary>
-    public static IEnumerable<string> Paths(ClientContext client)
-    {
-        try
-        {
-            using var api = client.State.Open();
-            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
-            return api.GetAsync("groups", WireJson.Default.PageGroupInfo, limit.Token).GetAwaiter().GetResult().Items.Select(g => g.Path).ToList();
-        }
-        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
-        {
-            return [];
-        }
-    }
+    public static IEnumerable<string> Paths(ClientContext client) =>
+        Offered.Ask(client, async (api, cancel) => (await api.GetAsync("groups", WireJson.Default.PageGroupInfo, cancel).ConfigureAwait(false)).Items.Select(g => g.Path));
 
     private static Command List(ClientContext client)
     {

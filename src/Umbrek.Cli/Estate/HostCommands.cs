@@ -70,19 +70,8 @@ public static class HostCommands
     }
 
     /// <summary>Names for shell completion; nothing when the service does not answer at once.</summary>
-    public static IEnumerable<string> HostNames(ClientContext client)
-    {
-        try
-        {
-            using var api = client.State.Open();
-            using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
-            return SelectAsync(api, "all", limit.Token).GetAwaiter().GetResult().ConvertAll(h => h.Label);
-        }
-        catch (Exception e) when (e is ClientException or ApiException or Wire.Api.UnreachableException or OperationCanceledException)
-        {
-            return [];
-        }
-    }
+    public static IEnumerable<string> HostNames(ClientContext client) =>
+        Offered.Ask(client, async (api, cancel) => (await SelectAsync(api, "all", cancel).ConfigureAwait(false)).Select(h => h.Label));
 
     private static Command List(ClientContext client)
     {

@@ -2,7 +2,6 @@ using System.CommandLine;
 using System.CommandLine.Completions;
 using Umbrek.Cli.Hosting;
 using Umbrek.Wire;
-using Umbrek.Wire.Api;
 
 namespace Umbrek.Cli.Estate;
 
@@ -13,8 +12,6 @@ public static class SelectionArgument
 
     /// <summary>Marks completions that replace the whole word and need not begin as it does.</summary>
     public const string Whole = "selection";
-
-    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(2);
 
     public static Argument<string> Optional(ClientContext client)
     {
@@ -41,16 +38,10 @@ public static class SelectionArgument
     internal static IEnumerable<CompletionItem> Complete(ClientContext client, CompletionContext context)
     {
         var typed = client.Completing ?? context.WordToComplete;
-        try
+        return Offered.Ask(client, async (api, cancel) =>
         {
-            using var api = client.State.Open();
-            using var limit = new CancellationTokenSource(Patience);
-            var found = api.GetAsync($"selections/completions?text={Uri.EscapeDataString(typed)}&cursor={typed.Length}", WireJson.Default.Completions, limit.Token).GetAwaiter().GetResult();
+            var found = await api.GetAsync($"selections/completions?text={Uri.EscapeDataString(typed)}&cursor={typed.Length}", WireJson.Default.Completions, cancel).ConfigureAwait(false);
             return found.Items.Select(i => new CompletionItem(typed[..found.From] + i.Text, sortText: Whole, documentation: i.Says));
-        }
-        catch (Exception e) when (e is ClientException or ApiException or UnreachableException or OperationCanceledException)
-        {
-            return [];
-        }
+        });
     }
 }

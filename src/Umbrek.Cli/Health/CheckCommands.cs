@@ -277,11 +277,7 @@ public static class CheckCommands
     internal static Argument<string> KeyArgument(ClientContext client)
     {
         var key = new Argument<string>("check") { Description = "The check, as the list names it." };
-        key.CompletionSources.Add(_ =>
-        {
-            using var api = client.State.Open();
-            return AllAsync(api, CancellationToken.None).GetAwaiter().GetResult().Select(c => new System.CommandLine.Completions.CompletionItem(c.Key));
-        });
+        key.CompletionSources.Add(_ => Offered.Ask(client, async (api, cancel) => (await AllAsync(api, cancel).ConfigureAwait(false)).Select(c => c.Key)));
         return key;
     }
 

@@ -332,11 +332,7 @@ public static class NoticeCommands
     private static Argument<string> NameArgument(ClientContext client)
     {
         var name = new Argument<string>("notice") { Description = "The notice, by its name." };
-        name.CompletionSources.Add(_ =>
-        {
-            using var api = client.State.Open();
-            return AllAsync(api, CancellationToken.None).GetAwaiter().GetResult().Select(n => new System.CommandLine.Completions.CompletionItem(n.Name));
-        });
+        name.CompletionSources.Add(_ => Offered.Ask(client, async (api, cancel) => (await AllAsync(api, cancel).ConfigureAwait(false)).Select(n => n.Name)));
         return name;
     }
 

@@ -253,19 +253,7 @@ public static class ScriptCommands
     private static Argument<string> NameArgument(ClientContext client, string says)
     {
         var argument = new Argument<string>("script") { Description = says, HelpName = "script" };
-        argument.CompletionSources.Add(_ =>
-        {
-            try
-            {
-                using var api = client.State.Open();
-                using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(2));
-                return AllAsync(api, limit.Token).GetAwaiter().GetResult().Select(s => s.Name).ToList();
-            }
-            catch (Exception e) when (e is ClientException or ApiException or UnreachableException or OperationCanceledException)
-            {
-                return [];
-            }
-        });
+        argument.CompletionSources.Add(_ => Offered.Ask(client, async (api, cancel) => (await AllAsync(api, cancel).ConfigureAwait(false)).Select(s => s.Name)));
         return argument;
     }
 

@@ -7,8 +7,10 @@ namespace Umbrek.EndToEnd.Tests.Hosting;
 /// <summary>Debian's Chromium, which trusts the service's certificate by the hash of its key and no other way.</summary>
 internal sealed class Browser : IAsyncDisposable
 {
+    /// <summary>Its driver is a process of its own, one for all tests; it goes with them.</summary>
+    private static readonly Lazy<Task<IPlaywright>> Driver = new(Playwright.CreateAsync);
+
     private readonly TestDirectory profile = new();
-    private IPlaywright playwright = null!;
     private IBrowserContext context = null!;
 
     public IPage Page { get; private set; } = null!;
@@ -18,8 +20,8 @@ internal sealed class Browser : IAsyncDisposable
 
     public static async Task<Browser> OpenAsync(World world, int width = 1280, int height = 800)
     {
-        var browser = new Browser { playwright = await Playwright.CreateAsync() };
-        browser.context = await browser.playwright.Chromium.LaunchPersistentContextAsync(browser.profile.Path, new()
+        var browser = new Browser();
+        browser.context = await (await Driver.Value).Chromium.LaunchPersistentContextAsync(browser.profile.Path, new()
         {
             ExecutablePath = Environment.GetEnvironmentVariable("CHROMIUM") ?? "/usr/bin/chromium",
             Args =
@@ -72,7 +74,6 @@ internal sealed class Browser : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         await context.CloseAsync();
-        playwright.Dispose();
         profile.Dispose();
     }
 }

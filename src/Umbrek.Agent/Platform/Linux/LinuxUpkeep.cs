@@ -12,11 +12,15 @@ public sealed class LinuxUpkeep(TimeProvider time)
 {
     private static readonly TimeSpan UpdatesEvery = TimeSpan.FromHours(1);
     private static readonly TimeSpan Within = TimeSpan.FromSeconds(60);
+
+    /// <summary>A host that has just begun has better things to do than to count updates.</summary>
+    private static readonly TimeSpan FirstAfter = TimeSpan.FromMinutes(1);
     private const int MostUnits = 32;
     private const int MostLines = 20_000;
 
     private readonly Lock gate = new();
     private (int All, int Security)? updates;
+    private DateTimeOffset? beganAt;
     private DateTimeOffset updatesAt;
     private bool looking;
 
@@ -57,7 +61,8 @@ public sealed class LinuxUpkeep(TimeProvider time)
     {
         lock (gate)
         {
-            if (looking || (updatesAt != default && time.GetUtcNow() - updatesAt < UpdatesEvery) || !File.Exists("/usr/bin/apt-get"))
+            beganAt ??= time.GetUtcNow();
+            if (looking || time.GetUtcNow() - beganAt < FirstAfter || (updatesAt != default && time.GetUtcNow() - updatesAt < UpdatesEvery) || !File.Exists("/usr/bin/apt-get"))
             {
                 return;
             }

@@ -49,6 +49,14 @@ public sealed class VirtualScreen : IAsyncDisposable
         return started;
     }
 
+    /// <summary>Starts a window manager. A window that comes while it begins may be overlooked by it, so it is waited for.</summary>
+    public async Task ManageAsync()
+    {
+        const string ready = "TEST_MANAGER_READY";
+        Run("openbox", "--startup", $"xprop -root -f {ready} 8s -set {ready} yes");
+        await Wait.UntilAsync(async () => (await TryAskAsync("xprop", "-root", ready))?.Contains("yes", StringComparison.Ordinal) == true, "the window manager");
+    }
+
     /// <summary>Runs a program to its end.</summary>
     public async Task<string> AskAsync(string program, params string[] arguments)
     {

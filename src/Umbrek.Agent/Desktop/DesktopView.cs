@@ -71,13 +71,22 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
                 return;
             }
             log.Info($"{what} for {order.Technician}");
-            try
+            using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+            using (gate.Show(order, what, person => _ = EndAsync(says, $"{person}, who is at this host, has ended it.", over)))
+            using (wish.Control ? gate.HandsOnly() : null)
             {
-                await ShowAsync(socket, says, wish, cancel).ConfigureAwait(false);
-            }
-            finally
-            {
-                gate.TellEnd(order.Technician, what);
+                try
+                {
+                    await ShowAsync(socket, says, order, wish, over.Token).ConfigureAwait(false);
+                }
+                catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
+                {
+                    // Somebody here has ended it.
+                }
+                finally
+                {
+                    gate.TellEnd(order.Technician, what);
+                }
             }
             await says.CloseAsync(cancel).ConfigureAwait(false);
         }
@@ -87,10 +96,25 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         }
     }
 
-    private async Task ShowAsync(WebSocket socket, Says says, DesktopWish wish, CancellationToken cancel)
+    /// <summary>Says why before anything is torn off: a message that is broken off takes the channel with it, and nobody would know.</summary>
+    private static async Task EndAsync(Says says, string why, CancellationTokenSource over)
+    {
+        try
+        {
+            await says.WordAsync(new DesktopWord(Refusal: why), over.Token).ConfigureAwait(false);
+            await over.CancelAsync().ConfigureAwait(false);
+        }
+        catch (Exception e) when (e is WebSocketException or OperationCanceledException or ObjectDisposedException)
+        {
+            // It has ended by itself.
+        }
+    }
+
+    private async Task ShowAsync(WebSocket socket, Says says, ChannelOrder order, DesktopWish wish, CancellationToken cancel)
     {
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        var viewer = new Viewer(socket);
+        using var input = new HeldInput(taken => gate.TakeInput(order, taken), wish.Control, time);
+        var viewer = new Viewer(socket, async ask => await says.WordAsync(new DesktopWord(Input: await input.HeedAsync(ask, gone.Token).ConfigureAwait(false)), gone.Token).ConfigureAwait(false));
         var hears = viewer.HearAsync(gone.Token);
         _ = hears.ContinueWith(_ => gone.CancelAsync(), TaskScheduler.Default);
         try
@@ -214,7 +238,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     }
 
     /// <summary>What the technician's viewer says goes to the screen that is shown; while there is none, nowhere.</summary>
-    private sealed class Viewer(WebSocket socket)
+    private sealed class Viewer(WebSocket socket, Func<DesktopAsk, Task> heed)
     {
         private Stream? line;
 
@@ -230,6 +254,10 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
                 {
                     return;
                 }
+                if (got.MessageType == WebSocketMessageType.Text && got.EndOfMessage)
+                {
+                    await HeedAsync(buffer.AsMemory(0, got.Count)).ConfigureAwait(false);
+                }
                 if (got.MessageType == WebSocketMessageType.Binary && Volatile.Read(ref line) is { } to)
                 {
                     try
@@ -241,6 +269,21 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
                         // It goes just now.
                     }
                 }
+            }
+        }
+
+        private async Task HeedAsync(ReadOnlyMemory<byte> text)
+        {
+            try
+            {
+                if (JsonSerializer.Deserialize(text.Span, LinkJson.Default.DesktopAsk) is { } ask)
+                {
+                    await heed(ask).ConfigureAwait(false);
+                }
+            }
+            catch (JsonException)
+            {
+                // A word that is not known here changes nothing.
             }
         }
     }

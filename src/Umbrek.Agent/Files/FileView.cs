@@ -100,6 +100,7 @@ public sealed class FileView(IHostPlatform platform, StateDirectory state, Chann
                 return;
             }
             log.Info($"{what} for {order.Technician}");
+            using var shown = gate.Show(order, what, null);
             try
             {
                 await new FileServing(platform, state, ledger, gate.Policy.FileRoots, reports.Writer.WriteAsync, log).AnswerAsync(frames, admission.Wish.Changes, order.ChannelId, gone).ConfigureAwait(false);

@@ -27,7 +27,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private ConsentDesk Desk => field ??= new ConsentDesk(People, time);
 
-    private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, log);
+    private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, time, log);
     private FileView Files => field ??= NewFiles();
     private DesktopView Desktops => field ??= new(platform, Gate, time, log);
     private ShellTable Shells => field ??= NewShells();

@@ -155,7 +155,7 @@ public sealed class RunTable(StateDirectory state, IHostPlatform platform, HostR
         try
         {
             var problem = await desk.AskAsync(
-                policy, order.OrderedBy, order.Command.Act!.Value, order.Command.Display(),
+                policy, new ConsentQuestion(order.OrderedBy, order.Command.Act!.Value, order.Command.Display(), default),
                 until => Hold(waiting, $"A person at the host is asked first; without an answer it is refused at {until:HH:mm} UTC."),
                 answer => Answers.Enqueue(new ConsentReport(order.RunId, order.OrderedBy, answer.Person, answer.Agreed)),
                 waiting.Withdrawn.Token).ConfigureAwait(false);

@@ -53,6 +53,7 @@ public static class WireEcho
         "FileAsk" => LinkJson.Default.FileAsk,
         "DesktopWish" => LinkJson.Default.DesktopWish,
         "DesktopWord" => LinkJson.Default.DesktopWord,
+        "DesktopAsk" => LinkJson.Default.DesktopAsk,
         "FileWord" => LinkJson.Default.FileWord,
         "HostSide" => LinkJson.Default.HostSide,
         "HostPolicy" => LinkJson.Default.HostPolicy,

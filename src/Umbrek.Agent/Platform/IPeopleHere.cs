@@ -17,11 +17,36 @@ public interface IPeopleHere
 
     /// <summary>Tells whoever is there what is about to happen. Waits until somebody puts it off, if it can be, or it is cancelled.</summary>
     Task<PutOff> WarnAsync(PowerWarning warning, CancellationToken cancel);
+
+    /// <summary>Shows whoever is there what goes on, until it is disposed. Where there is no way to show it, nothing is.</summary>
+    /// <param name="end">Called with the logon of who ends it; null where it can't be ended from there.</param>
+    IDisposable Show(PresenceSign sign, Action<string>? end) => NothingShown.Instance;
+
+    /// <summary>Until it is disposed, what programs press counts as no answer: a technician controls a screen, and could press for a person.</summary>
+    IDisposable HandsOnly() => NothingShown.Instance;
 }
+
+/// <summary>Nothing to take away again.</summary>
+public sealed class NothingShown : IDisposable
+{
+    public static NothingShown Instance { get; } = new();
+
+    public void Dispose()
+    {
+    }
+}
+
+/// <summary>What the people here see while a technician is there.</summary>
+/// <param name="What">For people: "control of the desktop".</param>
+/// <param name="TakesInput">Their keyboards and mice are taken away meanwhile.</param>
+/// <param name="Taken">Told of each screen how many were.</param>
+public sealed record PresenceSign(string Technician, string What, DateTimeOffset Since, bool TakesInput = false, Action<int>? Taken = null);
 
 /// <param name="What">The act's own words, such as the command.</param>
 /// <param name="Until">Without an answer it is refused then.</param>
-public sealed record ConsentQuestion(string Technician, HostAct Act, string What, DateTimeOffset Until);
+/// <param name="From">The address that the technician comes from.</param>
+/// <param name="Reason">What he has said that it is for.</param>
+public sealed record ConsentQuestion(string Technician, HostAct Act, string What, DateTimeOffset Until, string? From = null, string? Reason = null);
 
 /// <param name="Person">The logon of who answered.</param>
 public sealed record ConsentAnswer(bool Agreed, string Person);

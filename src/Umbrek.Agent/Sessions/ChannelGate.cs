@@ -2,13 +2,14 @@ using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
+using Umbrek.Agent.Platform;
 using Umbrek.Core.Access;
 using Umbrek.Wire.Links;
 
 namespace Umbrek.Agent.Sessions;
 
 /// <summary>Lets technicians to what channels are for: as the host policy allows it, with the access key where it asks for that, and with the people here.</summary>
-public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentDesk desk, AgentLog log)
+public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentDesk desk, TimeProvider time, AgentLog log)
 {
     /// <summary>The host policy as it is in force.</summary>
     public HostPolicy Policy => rules.Side().InForce;
@@ -57,7 +58,7 @@ public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentD
             return null;
         }
         var problem = await desk.AskAsync(
-            policy, order.Technician, act, what,
+            policy, new ConsentQuestion(order.Technician, act, what, default, order.From, order.Reason),
             until => notice($"A person at the host is asked first; without an answer it is refused at {until:HH:mm} UTC."),
             answer =>
             {
@@ -76,9 +77,44 @@ public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentD
     /// <summary>Tells the people here that it is over, where they were told that it began.</summary>
     public void TellEnd(string technician, string what)
     {
-        if (rules.Side().InForce.Notice != NoticeRule.None)
+        if (Policy.Notice != NoticeRule.None)
         {
             desk.TellEnd(technician, what);
+        }
+    }
+
+    /// <summary>Shows the people here what goes on, until it is disposed; where the policy says so.</summary>
+    /// <param name="end">Called when one of them ends it.</param>
+    public IDisposable Show(ChannelOrder order, string what, Action<string>? end) => desk.Show(Policy, new PresenceSign(order.Technician, what, time.GetUtcNow()), end is null ? null : person =>
+    {
+        log.Info($"{person} has ended {what} of {order.Technician}");
+        Answered?.Invoke(new ConsentReport(order.ChannelId, order.Technician, person, false, Deed: DeskDeed.Ended));
+        end(person);
+    });
+
+    /// <summary>Takes keyboards and mice away from the people here, until it is disposed.</summary>
+    /// <param name="taken">Told of each screen how many were.</param>
+    public IDisposable TakeInput(ChannelOrder order, Action<int> taken)
+    {
+        Report(DeskDeed.InputTaken);
+        return new Taken(desk.TakeInput(order.Technician, taken), () => Report(DeskDeed.InputGivenBack));
+
+        void Report(DeskDeed deed)
+        {
+            log.Info($"{order.Technician} has {(deed == DeskDeed.InputTaken ? "taken keyboards and mice away" : "given keyboards and mice back")}");
+            Answered?.Invoke(new ConsentReport(order.ChannelId, order.Technician, order.Technician, true, Deed: deed));
+        }
+    }
+
+    /// <summary>While a technician has the keyboard and the mouse, nothing that a program presses is an answer.</summary>
+    public IDisposable HandsOnly() => desk.HandsOnly();
+
+    private sealed class Taken(IDisposable shown, Action over) : IDisposable
+    {
+        public void Dispose()
+        {
+            shown.Dispose();
+            over();
         }
     }
 }

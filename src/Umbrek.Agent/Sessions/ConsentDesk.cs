@@ -30,8 +30,10 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
     /// <param name="asking">Called when a person is really asked, with the time until which.</param>
     /// <returns>Why it may not be; null when it may.</returns>
     /// <param name="answered">Called with an answer that a person gave just now.</param>
-    public async Task<string?> AskAsync(HostPolicy policy, string technician, HostAct act, string what, Action<DateTimeOffset> asking, Action<ConsentAnswer> answered, CancellationToken cancel)
+    /// <param name="question">What is asked; until when is decided here.</param>
+    public async Task<string?> AskAsync(HostPolicy policy, ConsentQuestion question, Action<DateTimeOffset> asking, Action<ConsentAnswer> answered, CancellationToken cancel)
     {
+        var (technician, act) = (question.Technician, question.Act);
         switch (policy.ConsentWith(people.LoggedIn().Count > 0))
         {
             case ConsentNeed.None:
@@ -49,7 +51,7 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
         }
         var until = time.GetUtcNow() + AnswerWithin;
         asking(until);
-        var answer = await SharedAsync(new ConsentQuestion(technician, act, what, until), cancel).ConfigureAwait(false);
+        var answer = await SharedAsync(question with { Until = until }, cancel).ConfigureAwait(false);
         if (answer is not null)
         {
             answered(answer);
@@ -76,6 +78,14 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
             await Task.Delay(Warning, time, cancel).ConfigureAwait(false);
         }
     }
+
+    /// <summary>Shows who is there that it goes on, where they are to be told.</summary>
+    public IDisposable Show(HostPolicy policy, PresenceSign sign, Action<string>? end) => policy.Notice == NoticeRule.None ? NothingShown.Instance : people.Show(sign, end);
+
+    /// <summary>Takes keyboards and mice away from who is there; that is shown whatever the policy says.</summary>
+    public IDisposable TakeInput(string technician, Action<int> taken) => people.Show(new PresenceSign(technician, "", time.GetUtcNow(), TakesInput: true, taken), null);
+
+    public IDisposable HandsOnly() => people.HandsOnly();
 
     public void TellEnd(string technician, string what) => people.Tell($"{technician} has ended on this computer: {what}");
 

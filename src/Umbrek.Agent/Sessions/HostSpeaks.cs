@@ -37,6 +37,7 @@ public sealed class HostSpeaks(ChannelGate gate, AgentLog log, int most)
             else
             {
                 log.Info($"{what} for {order.Technician}");
+                using var shown = gate.Show(order, what, null);
                 var leaves = LeavesAsync(frames, gone);
                 await speak(gone.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
                 if (!gone.IsCancellationRequested)

@@ -138,6 +138,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
             return;
         }
         directory.Session = order.SessionId;
+        var shown = began ? gate.Show(order, Describe(wish), null) : null;
         attended.AddOrUpdate(directory.ShellId, 1, (_, n) => n + 1);
         try
         {
@@ -149,7 +150,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
             attended.AddOrUpdate(directory.ShellId, 0, (_, n) => n - 1);
             if (began)
             {
-                _ = TellEndAsync(directory, order.Technician, wish);
+                _ = TellEndAsync(directory, order.Technician, wish, shown!);
             }
         }
     }
@@ -192,8 +193,9 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
         return directory;
     }
 
-    private async Task TellEndAsync(ShellDirectory directory, string technician, ShellWish wish)
+    private async Task TellEndAsync(ShellDirectory directory, string technician, ShellWish wish, IDisposable shown)
     {
+        using var over = shown;
         while (Directory.Exists(directory.Path))
         {
             await Task.Delay(TimeSpan.FromSeconds(1), time).ConfigureAwait(false);

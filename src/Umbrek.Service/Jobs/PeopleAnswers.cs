@@ -22,6 +22,14 @@ public sealed class PeopleAnswers(RunBook book, SessionService sessions, EstateI
 
     public async Task TakeAsync(Guid hostId, ConsentReport report, CancellationToken cancel)
     {
+        if (report.Deed is { } deed)
+        {
+            if (sessions.DoneIn(report.RunId, hostId) is { } during)
+            {
+                await KeepDeedAsync(hostId, report, deed, during, cancel).ConfigureAwait(false);
+            }
+            return;
+        }
         if (sessions.AnsweredAbout(report.RunId, hostId) is { } session)
         {
             await KeepAsync(hostId, report, cancel, ("technician", report.Technician), ("session", $"{session}")).ConfigureAwait(false);
@@ -41,6 +49,18 @@ public sealed class PeopleAnswers(RunBook book, SessionService sessions, EstateI
     }
 
     private bool IsNew(ConsentReport report) => report.PutOffMinutes is null ? answered.TryAdd(report.RunId, 0) : putOff.AddOrUpdate(report.RunId, 1, (_, n) => n + 1) <= MostPutOffs;
+
+    private async Task KeepDeedAsync(Guid hostId, ConsentReport report, DeskDeed deed, Guid session, CancellationToken cancel)
+    {
+        var host = estate.Find(hostId);
+        var (actor, action) = deed switch
+        {
+            DeskDeed.Ended => ($"{report.Person} at {host?.Label ?? $"{hostId}"}", "desktop.end-there"),
+            DeskDeed.InputTaken => (report.Technician, "desktop.take-input"),
+            _ => (report.Technician, "desktop.give-input-back"),
+        };
+        await audit.AddAsync(new Caller(actor, null), action, host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", cancel, ("technician", report.Technician), ("session", $"{session}")).ConfigureAwait(false);
+    }
 
     private async Task KeepAsync(Guid hostId, ConsentReport report, CancellationToken cancel, params (string Name, string? Value)[] detail)
     {

@@ -36,6 +36,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private const int MostListed = 200;
     private const int MostTries = 50;
     private const int MostReports = 10_000;
+    private const int MostDeeds = 200;
     private const int MostChannels = 32;
     private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
     private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
@@ -43,13 +44,21 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private readonly ConcurrentDictionary<Guid, Live> live = new();
 
     /// <summary>Channels by which somebody acts, while they are open or were a moment ago, and nobody at the host was heard of about them.</summary>
-    private readonly ConcurrentDictionary<Guid, (Guid HostId, Guid SessionId)> asking = new();
+    private readonly ConcurrentDictionary<Guid, ActingChannel> asking = new();
 
     /// <summary>Channels to files, while they are open or were a moment ago, and how often their hosts have said what was read there.</summary>
     private readonly ConcurrentDictionary<Guid, FileChannel> reading = new();
 
     /// <summary>Ended a short while ago: what their hosts say of them may still be on its way.</summary>
     private readonly ConcurrentDictionary<Guid, Live> lately = new();
+
+    private sealed class ActingChannel(Guid hostId, Guid sessionId)
+    {
+        public Guid HostId { get; } = hostId;
+        public Guid SessionId { get; } = sessionId;
+        public int Answers;
+        public int Deeds;
+    }
 
     private sealed class FileChannel(SessionRow session)
     {
@@ -207,7 +216,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         var channelId = Guid.CreateVersion7();
         if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs or ChannelKinds.Files or ChannelKinds.Desktop)
         {
-            asking[channelId] = (host.Id, sessionId);
+            asking[channelId] = new ActingChannel(host.Id, sessionId);
         }
         if (wish.Kind == ChannelKinds.Files)
         {
@@ -223,7 +232,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
             wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null,
-            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null), cancel).ConfigureAwait(false);
+            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null, by.Address, row.Reason), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
 
@@ -253,7 +262,12 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>
     /// <returns>The session that it was for, or null.</returns>
     public Guid? AnsweredAbout(Guid channelId, Guid hostId) =>
-        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && asking.TryRemove(channelId, out _) ? channel.SessionId : null;
+        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && Interlocked.Increment(ref channel.Answers) == 1 ? channel.SessionId : null;
+
+    /// <summary>Something was done at the host while a channel was open. No host fills the log by inventing it.</summary>
+    /// <returns>The session of the channel, or null.</returns>
+    public Guid? DoneIn(Guid channelId, Guid hostId) =>
+        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && Interlocked.Increment(ref channel.Deeds) <= MostDeeds ? channel.SessionId : null;
 
     /// <summary>Sessions at hosts that the caller may see, live ones first, then the latest.</summary>
     public async Task<List<SessionInfo>> ListAsync(Guid? hostId, bool liveOnly, Asker by, CancellationToken cancel)

@@ -27,7 +27,7 @@ internal static class Drawing
         var clipped = part.Intersect(image.Bounds);
         for (var y = clipped.Y; y < clipped.Bottom; y++)
         {
-            image.Row(clipped, y).Fill(Mix(from, to, (y - part.Y) * 255 / Math.Max(1, part.Height - 1)));
+            image.Row(clipped, y).Fill(LetterFace.Mix(from, to, (y - part.Y) * 255 / Math.Max(1, part.Height - 1)));
         }
     }
 
@@ -52,16 +52,10 @@ internal static class Drawing
                 if (shows > 0 && px >= 0 && py >= 0 && px < image.Width && py < image.Height)
                 {
                     ref var pixel = ref image.Pixels[py * image.Width + px];
-                    pixel = Mix(pixel, colour, shows);
+                    pixel = LetterFace.Mix(pixel, colour, shows);
                 }
             }
         }
-    }
-
-    private static uint Mix(uint a, uint b, int part)
-    {
-        uint One(int shift) => (uint)(((a >> shift & 255) * (255 - part) + (b >> shift & 255) * part) / 255) << shift;
-        return One(16) | One(8) | One(0);
     }
 
     private static byte[] Load()

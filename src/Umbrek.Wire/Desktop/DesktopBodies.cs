@@ -35,10 +35,20 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 /// <param name="Refusal">Why there is nothing to see; nothing follows.</param>
 /// <param name="Opened">A screen is shown: RFB begins here, and begins anew whenever another is.</param>
 /// <param name="Gone">The screen that was shown is gone, and another is waited for: why.</param>
-public sealed record DesktopWord(string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null)
+/// <param name="Input">What has become of the keyboards and mice of the host, when that was asked for.</param>
+public sealed record DesktopWord(string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null)
 {
     public const int MaxMessage = 4 * 1024;
 }
+
+/// <summary>What a technician asks beside RFB, as a text message.</summary>
+/// <param name="TakeInput">Whether the keyboards and mice of the host are to be without effect; null leaves it as it is. Takes control of the desktop.</param>
+public sealed record DesktopAsk(bool? TakeInput = null);
+
+/// <param name="IsTaken">Nothing that is pressed there has an effect.</param>
+/// <param name="Count">How many keyboards and mice were taken.</param>
+/// <param name="Problem">Why it is not as it was asked for; null where it is.</param>
+public sealed record InputTaken(bool IsTaken, int Count = 0, string? Problem = null);
 
 /// <param name="Person">Whose it is; null where nobody is logged in there.</param>
 /// <param name="Control">Whether one acts there, or looks on.</param>

@@ -161,7 +161,11 @@ public sealed record RunCancel(Guid RunId, string CancelledBy);
 /// <param name="Log">With the kind <c>logs</c>.</param>
 /// <param name="Files">With the kind <c>files</c>.</param>
 /// <param name="Desktop">With the kind <c>desktop</c>.</param>
-public sealed record ChannelOrder(Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null, FilesOrder? Files = null, DesktopOrder? Desktop = null);
+/// <param name="From">The address that the technician comes from.</param>
+/// <param name="Reason">What he has said that the session is for.</param>
+public sealed record ChannelOrder(
+    Guid ChannelId, Guid SessionId, string Kind, string Ticket, string Technician, ShellOrder? Shell = null, ViewOrder? View = null, LogOrder? Log = null, FilesOrder? Files = null, DesktopOrder? Desktop = null,
+    string? From = null, string? Reason = null);
 
 /// <summary>Somebody tried a secret of the host.</summary>
 /// <param name="Secret">Its name: the access key, or the passcode.</param>
@@ -173,7 +177,21 @@ public sealed record KeyReport(Guid SessionId, string Secret, string? Why, bool 
 /// <param name="RunId">The run, or the channel.</param>
 /// <param name="Person">The person's logon there.</param>
 /// <param name="PutOffMinutes">Said instead of an answer: by how much the person has put it off.</param>
-public sealed record ConsentReport(Guid RunId, string Technician, string Person, bool Agreed, double? PutOffMinutes = null);
+/// <param name="Deed">Said instead of an answer: what was done at the host while the channel was open.</param>
+public sealed record ConsentReport(Guid RunId, string Technician, string Person, bool Agreed, double? PutOffMinutes = null, DeskDeed? Deed = null);
+
+/// <summary>What is done at a host while a technician is at its desktop.</summary>
+public enum DeskDeed
+{
+    /// <summary>A person there has ended it.</summary>
+    Ended,
+
+    /// <summary>The technician has taken keyboards and mice away from the people there.</summary>
+    InputTaken,
+
+    /// <summary>They have them back.</summary>
+    InputGivenBack,
+}
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>
 /// <param name="KeepsShells">Nobody used it any more, and nothing was taken from its technician: his shells go on as long as he wanted.</param>

@@ -53,7 +53,7 @@ public sealed class ConsentDeskTests
     }
 
     private static Task<string?> AskAsync(ConsentDesk desk, string technician, CancellationToken cancel = default) =>
-        desk.AskAsync(Asking, technician, HostAct.Run, "uname -r", _ => { }, _ => { }, cancel);
+        desk.AskAsync(Asking, new ConsentQuestion(technician, HostAct.Run, "uname -r", default), _ => { }, _ => { }, cancel);
 
     private sealed class People : IPeopleHere
     {

@@ -68,7 +68,7 @@ public sealed partial class DesktopTests : IAsyncLifetime
     [Fact]
     public async Task One_types_drags_copies_and_gives_the_screen_another_size_from_the_console()
     {
-        Screen.Run("openbox");
+        await Screen.ManageAsync();
         var file = World.In("typed");
         Screen.Run("xterm", "-u8", "-title", "writing", "-geometry", "80x24+60+80", "-e", $"cat > {file}");
         await Wait.UntilAsync(() => Screen.ShowsAsync("writing"), "the window to be there");

@@ -1,9 +1,5 @@
-using System.Net.Sockets;
-using System.Runtime.InteropServices;
-using System.Text.Json;
 using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Platform.Linux.X11;
-using Umbrek.Core.Jobs;
 using Umbrek.Wire.Desktop;
 
 namespace Umbrek.Agent.Platform.Linux;
@@ -21,49 +17,20 @@ public sealed class LinuxDesktops : IDesktops
     public async Task<ShownScreen> ShowAsync(ScreenInfo screen, DesktopWish wish, CancellationToken cancel)
     {
         var display = XDisplays.Find().FirstOrDefault(d => d.Name == screen.Name) ?? throw new IOException($"The screen {screen.Name} has gone.");
-        var user = Native.FindUser(display.User);
-        var own = SystemUser.Own();
-        if (own.Id != 0 && own.Id != display.User)
-        {
-            throw new IOException($"The screen {screen.Name} is that of {user?.Name ?? $"user {display.User}"}, and the agent runs as {own.Name} on this host: it can't show it. Run the agent as root.");
-        }
-        var (ours, theirs) = Native.SocketPair();
-        using var mine = new SafeSocketHandle(theirs, true);
-        var line = new NetworkStream(new Socket(new SafeSocketHandle(ours, true)), ownsSocket: true);
+        var helper = ScreenHelper.Start(display, ScreenProcess.Command);
         try
         {
-            var program = Environment.ProcessPath ?? throw new IOException("The agent does not know its own file.");
-            var (run, arguments) = (user ?? own).Run(program, [program, ScreenProcess.Command]);
-            var error = Spawn.Start(new SpawnOrder(run, arguments) { Directory = "/", Stdin = theirs, Stdout = theirs, Environment = (user ?? own).LoginEnvironment(null) }, out var pid);
-            mine.Dispose();
-            if (error != 0)
-            {
-                throw new IOException($"What shows the screen could not be started: {Marshal.GetPInvokeErrorMessage(error)}.");
-            }
-            var ended = EndedAsync(pid);
-            await ScreenProcess.OrderAsync(line, new ScreenOrder(display.Socket, display.Cookie(), $"{SystemName} {display.Name}", wish.Control, wish.Small), BeginsWithin, cancel).ConfigureAwait(false);
-            return new ShownScreen(screen, line, ended);
+            await ScreenProcess.OrderAsync(helper, new ScreenOrder(display.Socket, display.Cookie(), $"{SystemName} {display.Name}", wish.Control, wish.Small), BeginsWithin, cancel).ConfigureAwait(false);
+            return new ShownScreen(screen, helper.Line, WhyAsync(helper.Ended));
         }
-        catch (Exception e)
+        catch
         {
-            await line.DisposeAsync().ConfigureAwait(false);
-            throw e switch
-            {
-                EndOfStreamException => new IOException($"What shows the screen has ended before it began; {(user ?? own).Name}, whose screen it is, has to be allowed to run {Environment.ProcessPath}.", e),
-                SocketException or JsonException => new IOException("What shows the screen does not answer.", e),
-                OperationCanceledException when !cancel.IsCancellationRequested => new IOException("What shows the screen does not answer.", e),
-                _ => e,
-            };
+            await helper.DisposeAsync().ConfigureAwait(false);
+            throw;
         }
     }
+
+    private static async Task<string> WhyAsync(Task<int> ended) => ScreenProcess.Why(await ended.ConfigureAwait(false));
 
     private static string SystemName => Environment.MachineName;
-
-    /// <summary>Waits on a thread of its own, as a process has no other way to be waited for.</summary>
-    private static Task<string> EndedAsync(int pid)
-    {
-        var ended = new TaskCompletionSource<string>(TaskCreationOptions.RunContinuationsAsynchronously);
-        new Thread(() => ended.SetResult(ScreenProcess.Why(LinuxPlatform.WaitFor(pid))), 64 * 1024) { IsBackground = true, Name = "wait for screen" }.Start();
-        return ended.Task;
-    }
 }

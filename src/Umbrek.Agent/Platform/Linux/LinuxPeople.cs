@@ -1,4 +1,5 @@
 using System.Buffers.Binary;
+using System.Globalization;
 using System.Net.Sockets;
 using System.Runtime.InteropServices;
 using System.Text;
@@ -6,16 +7,21 @@ using System.Text.Json;
 using Umbrek.Agent.Access;
 using Umbrek.Agent.Hosting;
 using Umbrek.Core.Access;
+using Umbrek.Core.Desktop;
 using Umbrek.Core.Text;
 
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>
-/// Speaks to people on their terminals, and takes their answers over a Unix socket that is there while somebody is asked. Whoever answers is
+/// Speaks to people on their terminals and on their screens, and takes their answers there; those of terminals come over a Unix socket that is there while somebody is asked. Whoever answers is
 /// known by the kernel's word (SO_PEERCRED, unix(7)): root, or a user who is logged in.
 /// </summary>
-internal sealed class LinuxPeople(StateDirectory state, string program, string loginsFile = Logins.File) : IPeopleHere
+internal sealed class LinuxPeople(StateDirectory state, string program, LinuxPlacards placards, string loginsFile = Logins.File) : IPeopleHere
 {
+    private const string Agree = "agree";
+    private const string Refuse = "refuse";
+    private const string End = "end";
+
     private const int LongestWord = 4096;
     private readonly Lock gate = new();
     private readonly SortedDictionary<int, Asked> open = [];
@@ -28,11 +34,60 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
     /// <param name="Take">Takes one from the person named, and says what comes of it.</param>
     private sealed record Asked(string Text, Func<PersonWord, bool> Fits, Func<PersonWord, string, string> Take);
 
-    public IReadOnlyList<string> LoggedIn() => [.. Logins.Read(loginsFile).Select(l => l.Name).Distinct().Order(StringComparer.Ordinal)];
+    public IReadOnlyList<string> LoggedIn() => [.. Logins.Read(loginsFile).Select(l => l.Name).Concat(placards.People).Distinct().Order(StringComparer.Ordinal)];
 
-    public void Tell(string text) => Write(TerminalText.Line(text));
+    public void Tell(string text)
+    {
+        Write(TerminalText.Line(text));
+        placards.Say(text);
+    }
 
-    public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
+    public IDisposable Show(PresenceSign sign, Action<string>? end)
+    {
+        var since = sign.Since.ToLocalTime().ToString("HH:mm", CultureInfo.InvariantCulture);
+        var says = sign.TakesInput ? $"{sign.Technician} has taken the keyboard and the mouse of this computer" : $"{sign.Technician} is on this computer";
+        List<PlacardLine> lines = [.. sign.TakesInput ? [] : new[] { new PlacardLine(null, sign.What) }, new PlacardLine(null, $"since {since}")];
+        return placards.Show(new Placard(PlacardKind.Strip, says, lines, end is null ? [] : [new PlacardButton(End, "End it")]), sign.TakesInput, (_, person) => end?.Invoke(person), sign.Taken);
+    }
+
+    public IDisposable HandsOnly() => placards.HandsOnly();
+
+    /// <summary>Asks on terminals and on screens at once: the first answer counts, and the others are told no more.</summary>
+    public async Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
+    {
+        using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        var (onTerminal, onScreen) = (AskOnTerminalsAsync(question, over.Token), AskOnScreensAsync(question, over.Token));
+        try
+        {
+            return await (await Task.WhenAny(onTerminal, onScreen).ConfigureAwait(false)).ConfigureAwait(false);
+        }
+        finally
+        {
+            await over.CancelAsync().ConfigureAwait(false);
+            await ((Task)Task.WhenAll(onTerminal, onScreen)).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+    }
+
+    private async Task<ConsentAnswer> AskOnScreensAsync(ConsentQuestion question, CancellationToken cancel)
+    {
+        var act = HostPolicyWords.Describe(question.Act);
+        List<PlacardLine> lines = [new("Wants to", act), new("That is", question.What)];
+        if (question.From is not null)
+        {
+            lines.Add(new("Comes from", question.From));
+        }
+        if (question.Reason is not null)
+        {
+            lines.Add(new("Because", question.Reason));
+        }
+        var placard = new Placard(
+            PlacardKind.Question, $"{question.Technician} asks to act on this computer", lines,
+            [new PlacardButton(Refuse, "Refuse", IsSafe: true), new PlacardButton(Agree, $"Agree for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes")], question.Until, "it is refused");
+        var (button, person) = await placards.AskAsync(placard, cancel).ConfigureAwait(false);
+        return new ConsentAnswer(button == Agree, person);
+    }
+
+    private Task<ConsentAnswer> AskOnTerminalsAsync(ConsentQuestion question, CancellationToken cancel)
     {
         var answered = new TaskCompletionSource<ConsentAnswer>(TaskCreationOptions.RunContinuationsAsynchronously);
         var act = HostPolicyWords.Describe(question.Act);
@@ -59,6 +114,7 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
         if (warning.Most <= TimeSpan.Zero)
         {
             Write($"{what}\nSave what you work on.");
+            using var strip = placards.Show(new Placard(PlacardKind.Strip, what, [], []), false, (_, _) => { }, null);
             await Task.Delay(Timeout.Infinite, cancel).ConfigureAwait(false);
         }
         var answered = new TaskCompletionSource<PutOff>(TaskCreationOptions.RunContinuationsAsynchronously);
@@ -71,6 +127,9 @@ internal sealed class LinuxPeople(StateDirectory state, string program, string l
                 answered.TrySetResult(new PutOff(person, by));
                 return $"It is put off by {Units.Span(by < warning.Most ? by : warning.Most)}.";
             });
+        var quarter = TimeSpan.FromMinutes(Math.Min(15, Math.Max(1, Math.Floor(warning.Most.TotalMinutes))));
+        using var shown = placards.Show(
+            new Placard(PlacardKind.Strip, what, [], [new PlacardButton(End, $"Put off by {Units.Span(quarter)}")]), false, (_, person) => answered.TrySetResult(new PutOff(person, quarter)), null);
         return await WaitAsync(asked, answered.Task, number => $"""
             {what}
             Save what you work on.

@@ -62,7 +62,7 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public IAgentUpdate? Update(StateDirectory state) => InstalledUpdate.Find(state);
 
-    public IPeopleHere People(StateDirectory state) => new LinuxPeople(state, ProgramName());
+    public IPeopleHere People(StateDirectory state) => new LinuxPeople(state, ProgramName(), new LinuxPlacards(X11.XDisplays.Find, TimeProvider.System));
 
     public IProcessReader Processes() => new LinuxProcesses();
 

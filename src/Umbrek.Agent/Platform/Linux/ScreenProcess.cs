@@ -1,7 +1,3 @@
-using System.Net.Sockets;
-using System.Text;
-using System.Text.Json;
-using System.Text.Json.Serialization;
 using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Platform.Linux.X11;
 using Umbrek.Core.Desktop;
@@ -16,13 +12,8 @@ internal sealed record ScreenOrder(string Socket, byte[]? Cookie, string Name, b
 /// <param name="Problem">Null, or why it can't show it.</param>
 internal sealed record ScreenAnswer(string? Problem);
 
-[JsonSerializable(typeof(ScreenOrder))]
-[JsonSerializable(typeof(ScreenAnswer))]
-internal sealed partial class ScreenJson : JsonSerializerContext;
-
 /// <summary>
-/// A process that shows one screen to one viewer: it runs as whose screen it is, speaks RFB on its standard input, which is a socket, and
-/// takes nothing else of the agent down when it ends. Both sides say one line first.
+/// A <see cref="ScreenHelper"/> that shows one screen to one viewer: both sides say one line first, and RFB follows.
 /// </summary>
 internal static class ScreenProcess
 {
@@ -31,16 +22,12 @@ internal static class ScreenProcess
     private const int WentAway = 0;
     private const int Gone = 3;
     private const int Rubbish = 4;
-    private const int MostLine = 8 * 1024;
 
     /// <summary>The agent's side: tells what to show, and hears whether that is so.</summary>
     /// <exception cref="IOException">It can't be shown.</exception>
-    public static async Task OrderAsync(Stream line, ScreenOrder order, TimeSpan within, CancellationToken cancel)
+    public static async Task OrderAsync(ScreenHelper helper, ScreenOrder order, TimeSpan within, CancellationToken cancel)
     {
-        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        limit.CancelAfter(within);
-        await WriteLineAsync(line, JsonSerializer.SerializeToUtf8Bytes(order, ScreenJson.Default.ScreenOrder), limit.Token).ConfigureAwait(false);
-        if (JsonSerializer.Deserialize(await ReadLineAsync(line, limit.Token).ConfigureAwait(false), ScreenJson.Default.ScreenAnswer)?.Problem is { } problem)
+        if ((await helper.OrderAsync(order, ScreenJson.Default.ScreenOrder, ScreenJson.Default.ScreenAnswer, within, cancel).ConfigureAwait(false)).Problem is { } problem)
         {
             throw new IOException(problem);
         }
@@ -49,8 +36,8 @@ internal static class ScreenProcess
     /// <returns>What the process ends with.</returns>
     public static async Task<int> RunAsync(TimeProvider time, CancellationToken cancel)
     {
-        using var line = new NetworkStream(new Socket(new SafeSocketHandle(0, false)), ownsSocket: false);
-        var order = JsonSerializer.Deserialize(await ReadLineAsync(line, cancel).ConfigureAwait(false), ScreenJson.Default.ScreenOrder)!;
+        using var line = ScreenHelper.Own();
+        var order = await ScreenHelper.ReadLineAsync(line, ScreenJson.Default.ScreenOrder, cancel).ConfigureAwait(false);
         IScreen screen;
         try
         {
@@ -97,26 +84,5 @@ internal static class ScreenProcess
         _ => "What shows the screen has ended unexpectedly.",
     };
 
-    private static Task AnswerAsync(Stream line, string? problem, CancellationToken cancel) => WriteLineAsync(line, JsonSerializer.SerializeToUtf8Bytes(new ScreenAnswer(problem), ScreenJson.Default.ScreenAnswer), cancel);
-
-    private static async Task WriteLineAsync(Stream line, byte[] text, CancellationToken cancel) => await line.WriteAsync((byte[])[.. text, (byte)'\n'], cancel).ConfigureAwait(false);
-
-    /// <summary>Byte for byte: what follows is not ours.</summary>
-    private static async Task<string> ReadLineAsync(Stream line, CancellationToken cancel)
-    {
-        var (text, one) = (new List<byte>(), new byte[1]);
-        while (true)
-        {
-            await line.ReadExactlyAsync(one, cancel).ConfigureAwait(false);
-            if (one[0] == '\n')
-            {
-                return Encoding.UTF8.GetString([.. text]);
-            }
-            text.Add(one[0]);
-            if (text.Count > MostLine)
-            {
-                throw new JsonException("a line without an end");
-            }
-        }
-    }
+    private static Task AnswerAsync(Stream line, string? problem, CancellationToken cancel) => ScreenHelper.WriteLineAsync(line, new ScreenAnswer(problem), ScreenJson.Default.ScreenAnswer, cancel);
 }

@@ -1,10 +1,11 @@
+using System.Buffers.Binary;
 using System.Numerics;
 using System.Runtime.InteropServices;
 using Umbrek.Core.Desktop;
 
 namespace Umbrek.Agent.Platform.Linux.X11;
 
-/// <summary>Turns pixels as a server has them into 0x00RRGGBB.</summary>
+/// <summary>Turns pixels as a server has them into 0x00RRGGBB, and back.</summary>
 internal static class XPixels
 {
     /// <summary>Bytes of a row of a picture: rows begin at multiples of four.</summary>
@@ -26,6 +27,35 @@ internal static class XPixels
         {
             Row(from.Slice(y * stride, part.Width * visual.BitsPerPixel / 8), visual, into.Row(part, part.Y + y));
         }
+    }
+
+    /// <summary>Turns a part of a picture into pixels as a server has them.</summary>
+    public static void Pack(ScreenImage from, ScreenRect part, XVisual visual, Span<byte> into)
+    {
+        var (stride, bytes) = (Stride(visual, part.Width), visual.BitsPerPixel / 8);
+        for (var y = 0; y < part.Height; y++)
+        {
+            var row = into.Slice(y * stride, stride);
+            var x = 0;
+            foreach (var pixel in from.Row(part, part.Y + y))
+            {
+                var packed = Of(pixel >> 16 & 255, visual.RedMask) | Of(pixel >> 8 & 255, visual.GreenMask) | Of(pixel & 255, visual.BlueMask);
+                if (bytes == 2)
+                {
+                    BinaryPrimitives.WriteUInt16LittleEndian(row[(2 * x++)..], (ushort)packed);
+                }
+                else
+                {
+                    BinaryPrimitives.WriteUInt32LittleEndian(row[(4 * x++)..], packed);
+                }
+            }
+        }
+    }
+
+    private static uint Of(uint eight, uint mask)
+    {
+        var shift = BitOperations.TrailingZeroCount(mask);
+        return (uint)(((ulong)eight * (mask >> shift) + 127) / 255) << shift;
     }
 
     private static void Row(ReadOnlySpan<byte> from, XVisual visual, Span<uint> into)

@@ -1,6 +1,14 @@
 import { Button, Menu, SegmentedControl, Select } from "@mantine/core";
 import { useFullscreenElement } from "@mantine/hooks";
-import { IconCamera, IconEye, IconHandFinger, IconKeyboard, IconMaximize } from "@tabler/icons-react";
+import {
+  IconCamera,
+  IconEye,
+  IconHandFinger,
+  IconKeyboard,
+  IconKeyboardOff,
+  IconMaximize,
+  IconUsers,
+} from "@tabler/icons-react";
 import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { WhyNot } from "../access/WhyNot";
@@ -165,6 +173,12 @@ function Screen({
         <span className="muted">
           {seen.screen && `screen ${seen.screen}, ${seen.person ? `of ${seen.person}` : "nobody logged in"}`}
         </span>
+        {seen.others.length > 0 && (
+          <span role="status">
+            <IconUsers size={16} aria-hidden="true" /> Also here:{" "}
+            {seen.others.map((o) => `${o.technician} ${o.control ? "controls" : "watches"}`).join(", ")}
+          </span>
+        )}
         <Meter seen={seen} />
       </header>
       <div className="desktop-tools" id="desktop-tools" role="toolbar" aria-label="Of the desktop">
@@ -246,6 +260,21 @@ function Screen({
                 ))}
               </Menu.Dropdown>
             </Menu>
+            <Button
+              size="compact-sm"
+              variant={seen.input?.isTaken ? "filled" : "default"}
+              leftSection={<IconKeyboardOff size={14} aria-hidden="true" />}
+              aria-pressed={seen.input?.isTaken ?? false}
+              disabled={seen.state !== "connected"}
+              title={
+                seen.state === "connected"
+                  ? `The people at ${host.label} ${seen.input?.isTaken ? "can’t type and click" : "would type and click without effect"}; they are told`
+                  : "Nothing is shown yet"
+              }
+              onClick={() => line.takeInput(!seen.input?.isTaken)}
+            >
+              {seen.input?.isTaken ? "Give their keyboard back" : "Take their keyboard"}
+            </Button>
             <span className="muted desktop-hint">Ctrl Shift ↑ leads from the screen to here</span>
           </>
         )}
@@ -258,6 +287,20 @@ function Screen({
               Open it again
             </Button>
           )}
+        </p>
+      )}
+      {seen.endsAt !== undefined && (
+        <p className="desktop-word" role="alert">
+          Nobody has done anything here for 25 minutes. The session ends at{" "}
+          {new Date(seen.endsAt).toTimeString().slice(0, 5)}.
+          <Button size="compact-sm" variant="filled" onClick={() => line?.stay()}>
+            Stay at {host.label}
+          </Button>
+        </p>
+      )}
+      {seen.input?.problem && !seen.word && (
+        <p className="desktop-word" role="status">
+          Their keyboard was not taken: {seen.input.problem}
         </p>
       )}
       {!seen.word && seen.state === "opening" && <p className="desktop-word">Asking {host.label} for its screen …</p>}

@@ -24,9 +24,26 @@ export interface DesktopSeen {
   clipboardThere: boolean;
   /** The host's text, once it was fetched. */
   clipboard: string | undefined;
+  /** What has become of the keyboards and mice of the host. */
+  input: InputTaken | undefined;
+  /** Who else is at desktops of the host. */
+  others: readonly Guest[];
+  /** When the session ends because nobody does anything; undefined while that is far. */
+  endsAt: number | undefined;
   delay: number | undefined;
   frames: number;
   bytes: number;
+}
+
+export interface Guest {
+  technician: string;
+  control: boolean;
+}
+
+export interface InputTaken {
+  isTaken: boolean;
+  count: number;
+  problem?: string;
 }
 
 interface Word {
@@ -34,7 +51,13 @@ interface Word {
   refusal?: string;
   opened?: { screen: string; person?: string };
   gone?: string;
+  input?: InputTaken;
+  others?: Guest[];
 }
+
+/** A session in which nobody does anything ends after so long; whoever is there is told before. */
+export const IDLE = 30 * 60_000;
+const TOLD_BEFORE = 5 * 60_000;
 
 /** A line that breaks is tried again for so long. */
 const AGAIN_WITHIN = 30_000;
@@ -52,6 +75,9 @@ export const unseen: DesktopSeen = {
   pointer: undefined,
   clipboardThere: false,
   clipboard: undefined,
+  input: undefined,
+  others: [],
+  endsAt: undefined,
   delay: undefined,
   frames: 0,
   bytes: 0,
@@ -74,6 +100,8 @@ export class DesktopLine {
   );
 
   #inStep = false;
+  #usedAt = performance.now();
+  #idle: number | undefined;
 
   constructor(
     readonly host: HostSummary,
@@ -86,6 +114,7 @@ export class DesktopLine {
     const drawn = canvas.transferControlToOffscreen();
     this.#tell({ kind: "canvas", canvas: drawn }, [drawn]);
     this.#open();
+    this.#idle = window.setInterval(() => this.#look(), 5_000);
   }
 
   readonly subscribe = (listener: () => void) => {
@@ -98,6 +127,7 @@ export class DesktopLine {
   leave(): void {
     this.#left = true;
     window.clearTimeout(this.#timer);
+    window.clearInterval(this.#idle);
     this.keyboard.letGo();
     this.#socket?.close();
     this.#worker.terminate();
@@ -109,6 +139,18 @@ export class DesktopLine {
 
   resize(width: number, height: number): void {
     this.#say(say.resize(width, height));
+  }
+
+  /** Takes the keyboards and mice of the host away from the people there, or gives them back. */
+  takeInput(takes: boolean): void {
+    this.#use();
+    this.#socket?.send(JSON.stringify({ takeInput: takes }));
+  }
+
+  /** Goes on, though nothing is done. */
+  stay(): void {
+    this.#use();
+    this.#socket?.send("{}");
   }
 
   /** Gives the host a text for its clipboard. */
@@ -136,6 +178,7 @@ export class DesktopLine {
   }
 
   #open(): void {
+    this.#set({ others: [] });
     const wanted = this.screen ? { control: this.control, screen: this.screen } : { control: this.control };
     const socket = new HostSocket(
       this.host.id,
@@ -155,13 +198,21 @@ export class DesktopLine {
       return;
     }
     const word = JSON.parse(data) as Word;
+    if (word.others) this.#set({ others: word.others });
+    if (word.input) this.#set({ input: word.input });
     if (word.notice) this.#set({ word: word.notice });
     if (word.refusal) this.#end(word.refusal);
     if (word.gone) this.#set({ state: "waiting", word: `${word.gone} The next screen that comes is shown.` });
     if (word.opened) {
       this.#brokenAt = undefined;
       this.#tell({ kind: "begin" });
-      this.#set({ state: "connected", word: undefined, screen: word.opened.screen, person: word.opened.person });
+      this.#set({
+        state: "connected",
+        word: undefined,
+        input: undefined,
+        screen: word.opened.screen,
+        person: word.opened.person,
+      });
     }
   }
 
@@ -173,7 +224,11 @@ export class DesktopLine {
     const wasThere =
       this.#seen.state === "connected" || this.#seen.state === "broken" || this.#seen.state === "waiting";
     if (!wasThere || why === "The session has ended." || performance.now() - began > AGAIN_WITHIN) {
-      this.#end(why ?? "The line to the host is broken.");
+      this.#end(
+        why === "The session has ended." && performance.now() - this.#usedAt > IDLE - 60_000
+          ? "The session has ended: nobody has done anything for 30 minutes."
+          : (why ?? "The line to the host is broken."),
+      );
       return;
     }
     this.#set({ state: "broken", word: `The line is broken${why ? ` (${why})` : ""}. It is opened again by itself.` });
@@ -227,7 +282,20 @@ export class DesktopLine {
     }
   }
 
+  #use(): void {
+    this.#usedAt = performance.now();
+    if (this.#seen.endsAt !== undefined) this.#set({ endsAt: undefined });
+  }
+
+  /** Tells in time that the session ends by itself. */
+  #look(): void {
+    const left = IDLE - (performance.now() - this.#usedAt);
+    if (this.#seen.state === "connected" && left < TOLD_BEFORE && this.#seen.endsAt === undefined)
+      this.#set({ endsAt: Date.now() + left });
+  }
+
   #say(bytes: Uint8Array<ArrayBuffer>): void {
+    this.#use();
     this.#socket?.send(bytes.buffer);
   }
 

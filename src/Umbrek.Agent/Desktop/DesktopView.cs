@@ -28,6 +28,8 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
     private const int Piece = 64 * 1024;
 
+    private readonly DesktopGuests guests = new();
+
     private IDesktops Desktops => field ??= platform.Desktops();
     private int open;
 
@@ -75,6 +77,8 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             using (gate.Show(order, what, person => _ = EndAsync(says, $"{person}, who is at this host, has ended it.", over)))
             using (wish.Control ? gate.HandsOnly() : null)
             {
+                // Small pictures are not somebody who sits there.
+                using var seat = wish.Small is null ? guests.Come(new DesktopGuest(order.Technician, wish.Control), others => says.WordAsync(new DesktopWord(Others: others), over.Token)) : null;
                 try
                 {
                     await ShowAsync(socket, says, order, wish, over.Token).ConfigureAwait(false);
@@ -120,6 +124,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         try
         {
             string? why = null;
+            string? person = null;
             // Whoever has named one gets that again, and nobody else's.
             while (true)
             {
@@ -131,6 +136,13 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
                 }
                 using (shown)
                 {
+                    // Whoever agreed has gone: another is asked anew.
+                    if (why is not null && shown.Screen.Person != person && await gate.MayBeginAsync(order, wish.Act(), wish.Control ? "control of the desktop" : "a look at the desktop", n => _ = says.WordAsync(new DesktopWord(Notice: n), gone.Token), gone.Token).ConfigureAwait(false) is { } refusal)
+                    {
+                        await says.WordAsync(new DesktopWord(Refusal: refusal), gone.Token).ConfigureAwait(false);
+                        return;
+                    }
+                    person = shown.Screen.Person;
                     await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control)), gone.Token).ConfigureAwait(false);
                     viewer.Line = shown.Line;
                     await DownAsync(shown.Line, says, gone.Token).ConfigureAwait(false);

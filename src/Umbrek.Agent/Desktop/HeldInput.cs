@@ -5,7 +5,7 @@ namespace Umbrek.Agent.Desktop;
 /// <summary>Keyboards and mice of this host that one technician has taken away from the people there; they are given back when he goes, however he goes.</summary>
 /// <param name="take">Takes them, until it is disposed; told of each screen how many were.</param>
 /// <param name="control">Whether he controls the desktop: whoever only looks takes nothing.</param>
-internal sealed class HeldInput(Func<Action<int>, IDisposable> take, bool control, TimeProvider time) : IDisposable
+public sealed class HeldInput(Func<Action<int>, IDisposable> take, bool control, TimeProvider time) : IDisposable
 {
     private static readonly TimeSpan Within = TimeSpan.FromSeconds(10);
 

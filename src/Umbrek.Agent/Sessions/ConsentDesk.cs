@@ -18,13 +18,13 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
     private const int MostOpen = 5;
 
     private readonly ConcurrentDictionary<(string Technician, HostAct Act), Task<ConsentAnswer?>> open = new();
-    private readonly ConcurrentDictionary<(string Technician, HostAct Act), (DateTimeOffset At, string Person)> agreed = new();
+    private readonly ConcurrentDictionary<(string Technician, HostAct Act), (DateTimeOffset At, string Person, bool WasHere)> agreed = new();
 
     /// <summary>Whether a person has to be asked for it, or told of it.</summary>
     public static bool Concerns(HostPolicy policy) => policy.Consent != ConsentRule.Never || policy.Notice != NoticeRule.None;
 
-    /// <summary>Whether somebody has agreed to it lately.</summary>
-    public bool HasAgreed(string technician, HostAct act) => agreed.TryGetValue((technician, act), out var before) && time.GetUtcNow() - before.At < GoodFor;
+    /// <summary>Whether somebody has agreed to it lately; it counts no longer when he has gone since.</summary>
+    public bool HasAgreed(string technician, HostAct act) => agreed.TryGetValue((technician, act), out var before) && time.GetUtcNow() - before.At < GoodFor && (!before.WasHere || people.LoggedIn().Contains(before.Person));
 
     /// <summary>Asks, unless somebody agreed lately. Those who ask the same at the same time share the question.</summary>
     /// <param name="asking">Called when a person is really asked, with the time until which.</param>
@@ -104,7 +104,7 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
                     var got = await AskOnceAsync(question, cancel).ConfigureAwait(false);
                     if (got is { Agreed: true })
                     {
-                        agreed[about] = (time.GetUtcNow(), got.Person);
+                        agreed[about] = (time.GetUtcNow(), got.Person, people.LoggedIn().Contains(got.Person));
                     }
                     mine.SetResult(got);
                     return got;

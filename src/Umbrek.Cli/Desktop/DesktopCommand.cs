@@ -32,11 +32,12 @@ public static class DesktopCommand
         var snapshot = new Option<string?>("--snapshot") { Description = "Writes a picture of the screen into this file, as PNG, and ends; '-' is standard output.", HelpName = "file" };
         var watch = new Option<bool>("--watch") { Description = "Looks on and touches nothing; a snapshot always does." };
         var screen = new Option<string?>("--screen") { Description = "Which screen; the one where somebody is when left out.", HelpName = "name" };
+        var take = new Option<bool>("--take-input") { Description = "Takes the keyboards and mice of the host away from the people there as long as a viewer is there; they are told." };
         var reason = new Option<string?>("--reason") { Description = "What it is for; shown with the session.", HelpName = "text" };
         var secrets = new HostSecretOptions();
         var command = ClientCommands.Named("desktop", "Shows the desktop of a host: to a viewer of your own, or as a picture.",
             "umbrek desktop quay-ticket-03 --snapshot counter.png\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903 --watch\n  umbrek desktop quay-ticket-03 --list");
-        command.Add([host, list, listen, snapshot, watch, screen, reason, .. secrets.WithVault]);
+        command.Add([host, list, listen, snapshot, watch, screen, take, reason, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
             var (port, file) = (parsed.GetValue(listen), parsed.GetValue(snapshot));
@@ -44,6 +45,10 @@ public static class DesktopCommand
             if ((port is null ? 0 : 1) + (file is null ? 0 : 1) + (shows ? 1 : 0) != 1)
             {
                 throw new ClientException("Say what to do with the desktop: --listen 127.0.0.1:5900 for a viewer, --snapshot FILE.png for a picture, or --list. The console shows it without any of them.", ExitCodes.WrongUse);
+            }
+            if (parsed.GetValue(take) && (port is null || parsed.GetValue(watch)))
+            {
+                throw new ClientException("--take-input goes with --listen, and not with --watch: whoever only looks on takes nothing away.", ExitCodes.WrongUse);
             }
             var address = port is null ? null : ReadAddress(port);
             using var api = client.State.Open();
@@ -61,7 +66,7 @@ public static class DesktopCommand
             async Task<DesktopVisit> Open(CancellationToken stop) => await DesktopVisit.OpenAsync(client, api, found, wish, secret, secrets.UsesVault(parsed), parsed.GetValue(reason), stop).ConfigureAwait(false);
             return address is null
                 ? await SnapshotAsync(client, parsed, found, file!, Open, cancel).ConfigureAwait(false)
-                : await ListenAsync(found, wish, address, Open, cancel).ConfigureAwait(false);
+                : await ListenAsync(found, wish, address, parsed.GetValue(take), Open, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -132,7 +137,7 @@ public static class DesktopCommand
         return ExitCodes.Done;
     }
 
-    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
     {
         using var listener = new TcpListener(address);
         try
@@ -152,7 +157,7 @@ public static class DesktopCommand
             {
                 var viewer = await listener.AcceptTcpClientAsync(cancel).ConfigureAwait(false);
                 visits.RemoveAll(v => v.IsCompleted);
-                visits.Add(ServeAsync(viewer, where, open, cancel));
+                visits.Add(ServeAsync(viewer, where, takesInput, open, cancel));
             }
         }
         catch (OperationCanceledException)
@@ -164,7 +169,7 @@ public static class DesktopCommand
     }
 
     /// <summary>One viewer from its coming to its going; what goes wrong with it is said and ends no other.</summary>
-    private static async Task ServeAsync(TcpClient viewer, string where, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task ServeAsync(TcpClient viewer, string where, bool takesInput, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
     {
         using (viewer)
         {
@@ -182,9 +187,10 @@ public static class DesktopCommand
                 var stream = viewer.GetStream();
                 var up = CopyAsync(stream, visit.Line, over.Token);
                 var down = CopyAsync(visit.Line, stream, over.Token);
+                var told = takesInput ? TakeInputAsync(visit.Line, where, over.Token) : Task.CompletedTask;
                 await Task.WhenAny(up, down).ConfigureAwait(false);
                 await over.CancelAsync().ConfigureAwait(false);
-                await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                await Task.WhenAll(up, down, told).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
                 await Console.Error.WriteLineAsync($"The viewer has gone from {where}{(visit.Line.Why is { } why ? $": {TerminalText.Neutralise(why)}" : ".")}").ConfigureAwait(false);
             }
             catch (Exception e) when (e is ClientException or ApiException or UnreachableException or WebSocketException or IOException)
@@ -196,6 +202,14 @@ public static class DesktopCommand
                 // Asked to end.
             }
         }
+    }
+
+    private static async Task TakeInputAsync(DesktopStream line, string where, CancellationToken cancel)
+    {
+        var input = await line.AskAsync(new DesktopAsk(TakeInput: true), cancel).ConfigureAwait(false);
+        await Console.Error.WriteLineAsync(input.IsTaken
+            ? $"{where}: the people there have no keyboard and no mouse until the viewer goes; they are told."
+            : $"{where}: keyboards and mice were not taken: {TerminalText.Neutralise(input.Problem ?? "nobody said why.")}").ConfigureAwait(false);
     }
 
     private static async Task CopyAsync(Stream from, Stream to, CancellationToken cancel)

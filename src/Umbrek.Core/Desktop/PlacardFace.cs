@@ -62,7 +62,7 @@ public sealed class PlacardFace
         if (placard is { Until: { } until, Then: { } then } && foot > 0)
         {
             var left = TimeSpan.FromSeconds(Math.Max(0, Math.Ceiling((until - now).TotalSeconds)));
-            LetterFace.Plain.Write(image, Edge + Room, foot, $"Without an answer {then} in {Units.Span(left)}.", Muted);
+            LetterFace.Plain.Write(image, Edge + Room, foot, $"Without an answer {then} in {(int)left.TotalMinutes}:{left.Seconds:00} minutes.", Muted);
         }
         return image;
     }
@@ -81,7 +81,7 @@ public sealed class PlacardFace
         var (x, y, room) = (Edge + Room, Room - 4, width - Edge - 2 * Room);
         writing.Add(new Written(x, y, "Umbrek", Lamp, false));
         y += LetterFace.Plain.Height + 2;
-        foreach (var line in LetterFace.Strong.Wrap(Cut(placard.Title), room, 3))
+        foreach (var line in placard.Title.Length == 0 ? [] : LetterFace.Strong.Wrap(Cut(placard.Title), room, 3))
         {
             writing.Add(new Written(x, y, line, Text, true));
             y += LetterFace.Strong.Height;

@@ -227,12 +227,13 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             Interlocked.Decrement(ref session.Channels);
             _ = ForgetAsync(channelId);
         }
-        var (own, its) = broker.Open(() => session.UsedAt = time.GetUtcNow(), Over, tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
+        void Used() => session.UsedAt = time.GetUtcNow();
+        var (own, its) = broker.Open(wish.Kind == ChannelKinds.Desktop ? () => { } : Used, Over, wish.Kind == ChannelKinds.Desktop ? new DesktopUse(Used) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
             wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null,
-            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null, by.Address, row.Reason), cancel).ConfigureAwait(false);
+            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null, by.Address, row.Reason == wish.Kind ? null : row.Reason), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
 

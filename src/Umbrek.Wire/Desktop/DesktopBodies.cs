@@ -36,9 +36,17 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 /// <param name="Opened">A screen is shown: RFB begins here, and begins anew whenever another is.</param>
 /// <param name="Gone">The screen that was shown is gone, and another is waited for: why.</param>
 /// <param name="Input">What has become of the keyboards and mice of the host, when that was asked for.</param>
-public sealed record DesktopWord(string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null)
+/// <param name="Others">Who else is at desktops of this host, whenever that changes.</param>
+public sealed record DesktopWord(string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null)
 {
     public const int MaxMessage = 4 * 1024;
+}
+
+/// <summary>A technician at a desktop of the host.</summary>
+public sealed record DesktopGuest(string Technician, bool Control)
+{
+    /// <summary>More are not told.</summary>
+    public const int MostTold = 12;
 }
 
 /// <summary>What a technician asks beside RFB, as a text message.</summary>

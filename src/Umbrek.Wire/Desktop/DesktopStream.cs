@@ -18,6 +18,7 @@ public sealed class DesktopStream : Stream
     private int at;
     private int end;
     private bool isOver;
+    private TaskCompletionSource<InputTaken>? asked;
 
     private DesktopStream(WebSocket socket, Action<string>? notice) => (this.socket, this.notice) = (socket, notice);
 
@@ -65,6 +66,14 @@ public sealed class DesktopStream : Stream
 
     public override async ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default) =>
         await socket.SendAsync(buffer, WebSocketMessageType.Binary, true, cancellationToken).ConfigureAwait(false);
+
+    /// <summary>Asks for something beside RFB; the answer comes while the stream is read. One at a time.</summary>
+    public async Task<InputTaken> AskAsync(DesktopAsk ask, CancellationToken cancel)
+    {
+        var answered = asked = new(TaskCreationOptions.RunContinuationsAsynchronously);
+        await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(ask, LinkJson.Default.DesktopAsk).AsMemory(), WebSocketMessageType.Text, true, cancel).ConfigureAwait(false);
+        return await answered.Task.WaitAsync(cancel).ConfigureAwait(false);
+    }
 
     public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => ReadAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
 
@@ -114,6 +123,10 @@ public sealed class DesktopStream : Stream
         if (word.Notice is { } text)
         {
             notice?.Invoke(text);
+        }
+        if (word.Input is { } input)
+        {
+            asked?.TrySetResult(input);
         }
         Opened ??= word.Opened!;
         Why = word.Refusal ?? word.Gone ?? Why;

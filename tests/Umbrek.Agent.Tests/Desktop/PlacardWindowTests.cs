@@ -40,6 +40,19 @@ public sealed class PlacardWindowTests
     }
 
     [Fact]
+    public async Task A_strip_is_pressed_under_a_window_manager_too()
+    {
+        await using var server = await VirtualScreen.StartAsync();
+        await server.ManageAsync();
+        await using var window = await OpenAsync(server, Strip);
+        var pressed = window.PressedAsync(CancellationToken.None);
+        var (x, y, face) = await FindAsync(server, Strip);
+        await using var hand = await Hand.OnAsync(server);
+        await hand.ClickAsync(x + face.Buttons[0].X + 5, y + face.Buttons[0].Y + 5);
+        (await pressed.WaitAsync(TimeSpan.FromSeconds(60))).ShouldBe("end");
+    }
+
+    [Fact]
     public async Task What_a_program_presses_counts_as_little_as_is_wanted()
     {
         await using var server = await VirtualScreen.StartAsync();

@@ -29,6 +29,22 @@ public sealed class ConsentDeskTests
     }
 
     [Fact]
+    public async Task What_somebody_has_agreed_to_ends_when_he_goes()
+    {
+        var desk = new ConsentDesk(people, time);
+        var asked = AskAsync(desk, "Ines Okafor");
+        people.Answer("Ines Okafor", true);
+        (await asked).ShouldBeNull();
+        people.Here.Add("jo");
+        desk.HasAgreed("Ines Okafor", HostAct.Run).ShouldBeTrue();
+        people.Here.Remove("elin");
+        desk.HasAgreed("Ines Okafor", HostAct.Run).ShouldBeFalse();
+        var again = AskAsync(desk, "Ines Okafor");
+        people.Answer("Ines Okafor", false);
+        (await again).ShouldNotBeNull();
+    }
+
+    [Fact]
     public async Task Who_asked_first_may_withdraw_and_the_others_are_asked_for_anew()
     {
         var desk = new ConsentDesk(people, time);
@@ -64,7 +80,9 @@ public sealed class ConsentDeskTests
 
         public void Answer(string technician, bool agreed) => Open[technician].SetResult(new ConsentAnswer(agreed, "elin"));
 
-        public IReadOnlyList<string> LoggedIn() => ["elin"];
+        public List<string> Here { get; } = ["elin"];
+
+        public IReadOnlyList<string> LoggedIn() => Here;
 
         public void Tell(string text)
         {

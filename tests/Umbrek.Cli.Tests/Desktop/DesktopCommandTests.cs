@@ -15,6 +15,8 @@ public sealed class DesktopCommandTests
     [InlineData("desktop quay-ticket-03 --listen nonsense", "'nonsense' is no address to listen at; write 127.0.0.1:5900.")]
     [InlineData("desktop quay-ticket-03 --listen 127.0.0.1:99999", "is no address to listen at")]
     [InlineData("desktop quay-ticket-03 --listen 127.0.0.1", "is no address to listen at")]
+    [InlineData("desktop quay-ticket-03 --snapshot x.png --take-input", "--take-input goes with --listen, and not with --watch")]
+    [InlineData("desktop quay-ticket-03 --listen 5903 --watch --take-input", "whoever only looks on takes nothing away")]
     public async Task Wrong_use_is_told_with_what_to_write(string command, string said)
     {
         using var home = new TestDirectory();

@@ -9,7 +9,12 @@ using Umbrek.Wire;
 
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
+/// <summary>Each of these has a screen on this machine, and an agent sees them all.</summary>
+[CollectionDefinition("screens")]
+public sealed class ScreenTests;
+
 /// <summary>A host with a real X server, seen from the console and from the client.</summary>
+[Collection("screens")]
 public sealed partial class DesktopTests : IAsyncLifetime
 {
     private const string Host = "quay-office-02";

@@ -1,7 +1,10 @@
 using System.Net.WebSockets;
+using System.Text.Json;
+using Microsoft.Extensions.Time.Testing;
 using Umbrek.Agent.Access;
 using Umbrek.Core.Access;
 using Umbrek.Core.Desktop;
+using Umbrek.Service.Sessions;
 using Umbrek.Service.Tests.Access;
 using Umbrek.Service.Tests.Hosting;
 using Umbrek.Tests;
@@ -81,6 +84,88 @@ public sealed class DesktopTests
         (await Should.ThrowAsync<ApiException>(() => tomasz.GetAsync($"hosts/{agent.Id}/screens", WireJson.Default.PageScreenInfo, default))).Problem.Status.ShouldBe(403);
         (await RefusedAsync(priya, hers, For(new DesktopWish(false, "")))).ShouldContain("none");
         (await NotShownAsync(priya, hers, For(new DesktopWish(false, ":7")))).ShouldBe("There is no screen :7 on this host. There is :0.");
+    }
+
+    [Fact]
+    public async Task Whoever_is_there_knows_who_else_is()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        await service.Api.PostAsync("roles", new NewRole("onlooker", [Permission.See, Permission.Watch]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        using var priya = await service.JoinedByAsync("Priya Lund", "onlooker");
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var ines = await WordsAsync(service.Api, await SessionAsync(service.Api, agent.Id), For(Control), limit.Token);
+        using (var hers = await WordsAsync(priya, await SessionAsync(priya, agent.Id), For(Watch), limit.Token))
+        {
+            (await HearAsync(hers, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Ines Okafor", true)]);
+            (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Priya Lund", false)]);
+            // Who only looks takes nothing away from the people there.
+            await hers.SendAsync("""{"takeInput":true}"""u8.ToArray().AsMemory(), WebSocketMessageType.Text, true, limit.Token);
+            (await HearAsync(hers, w => w.Input, limit.Token)).Problem!.ShouldContain("open the desktop to control it");
+            await hers.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, limit.Token);
+        }
+        (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_session_in_which_nobody_does_anything_ends_though_pictures_come()
+    {
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time: time);
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        var (socket, _) = await ChannelSocket.OpenAsync(service.Api, null, session.Id, For(Control), limit.Token);
+        using var mine = socket;
+        await using var line = await DesktopStream.OpenAsync(socket, null, limit.Token);
+        using var viewer = new RfbViewer(line);
+        await viewer.BeginAsync(true, limit.Token);
+        await viewer.TakeAsync([RfbEncoding.Zrle], limit.Token);
+        async Task LookAsync()
+        {
+            await viewer.AskAsync(false, limit.Token);
+            while (await viewer.HearAsync(limit.Token) != RfbHeard.Picture)
+            {
+            }
+        }
+        async Task<string?> WhyEndedAsync() => (await service.Api.GetAsync($"sessions/{session.Id}", WireJson.Default.SessionInfo, default)).EndReason;
+
+        // A key is use: after it, it goes on for as long again.
+        await LookAsync();
+        time.Advance(SessionService.Idle - TimeSpan.FromMinutes(1));
+        await viewer.KeyAsync(true, 'q', limit.Token);
+        await LookAsync();
+        time.Advance(TimeSpan.FromMinutes(2));
+        await LookAsync();
+        (await WhyEndedAsync()).ShouldBeNull();
+        // Pictures alone are none.
+        await Wait.UntilAsync(async () =>
+        {
+            time.Advance(TimeSpan.FromMinutes(5));
+            return await WhyEndedAsync() is not null;
+        }, "the session to end");
+        (await WhyEndedAsync())!.ShouldStartWith(SessionEnds.Idle);
+    }
+
+    private static async Task<ClientWebSocket> WordsAsync(ApiClient who, SessionInfo session, NewChannel wish, CancellationToken cancel)
+    {
+        var (socket, _) = await ChannelSocket.OpenAsync(who, null, session.Id, wish, cancel);
+        return socket;
+    }
+
+    /// <summary>The next word that tells it; pictures go by.</summary>
+    private static async Task<T> HearAsync<T>(ClientWebSocket socket, Func<DesktopWord, T?> what, CancellationToken cancel) where T : class
+    {
+        var buffer = new byte[64 * 1024];
+        while (true)
+        {
+            var got = await socket.ReceiveAsync(buffer.AsMemory(), cancel);
+            got.MessageType.ShouldNotBe(WebSocketMessageType.Close);
+            if (got.MessageType == WebSocketMessageType.Text && what(JsonSerializer.Deserialize(buffer.AsSpan(0, got.Count), LinkJson.Default.DesktopWord)!) is { } told)
+            {
+                return told;
+            }
+        }
     }
 
     [Fact]

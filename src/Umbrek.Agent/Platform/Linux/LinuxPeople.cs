@@ -71,7 +71,11 @@ internal sealed class LinuxPeople(StateDirectory state, string program, LinuxPla
     private async Task<ConsentAnswer> AskOnScreensAsync(ConsentQuestion question, CancellationToken cancel)
     {
         var act = HostPolicyWords.Describe(question.Act);
-        List<PlacardLine> lines = [new("Wants to", act), new("That is", question.What)];
+        List<PlacardLine> lines = [new("Wants to", act)];
+        if (question.Act is not (HostAct.Watch or HostAct.Control))
+        {
+            lines.Add(new("That is", question.What));
+        }
         if (question.From is not null)
         {
             lines.Add(new("Comes from", question.From));

@@ -135,7 +135,8 @@ public sealed class PlacardWindow : IAsyncDisposable
         await connection.CheckAsync(new XRequest(1).U32(window).U32(setup.Root).U16(Math.Max(0, x)).U16(Math.Max(0, y)).U16(face.Width).U16(face.Height).U16(0).U16(1).U32(0)
             .U32(BackPixel | OverrideRedirect | EventMask).U32(0).U32(IsQuestion ? 0u : 1u).U32(mask)).ConfigureAwait(false);
         await connection.CheckAsync(new XRequest(55).U32(context).U32(window).U32(0)).ConfigureAwait(false);
-        input?.Select(window, XInput.KeyPress, XInput.ButtonRelease, XInput.Motion);
+        // The press too: where another takes that, as a window manager does at the root, the release is his.
+        input?.Select(window, XInput.KeyPress, XInput.ButtonPress, XInput.ButtonRelease, XInput.Motion);
         await NameAsync().ConfigureAwait(false);
         await LearnKeysAsync().ConfigureAwait(false);
         await connection.CheckAsync(new XRequest(8).U32(window)).ConfigureAwait(false);

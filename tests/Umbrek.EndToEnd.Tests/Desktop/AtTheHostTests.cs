@@ -1,0 +1,169 @@
+using System.Globalization;
+using System.Text.RegularExpressions;
+using Microsoft.Playwright;
+using Umbrek.Core.Access;
+using Umbrek.Core.Desktop;
+using Umbrek.EndToEnd.Tests.Hosting;
+using Umbrek.Tests;
+using Umbrek.Wire;
+using Umbrek.Wire.Enrolment;
+
+namespace Umbrek.EndToEnd.Tests.Desktop;
+
+/// <summary>What a person who sits at a host sees of a technician, and can do about it.</summary>
+[Collection("screens")]
+public sealed class AtTheHostTests : IAsyncLifetime
+{
+    private const string Host = "quay-office-02";
+    private const string Question = $"Umbrek: {World.Name} asks to act on this computer";
+    private const string Sign = $"Umbrek: {World.Name} is on this computer";
+    private const string Taken = $"Umbrek: {World.Name} has taken the keyboard and the mouse of this computer";
+
+    private World World { get; set; } = null!;
+    private VirtualScreen Screen { get; set; } = null!;
+    private Browser Browser { get; set; } = null!;
+    private IPage Page => Browser.Page;
+
+    public async ValueTask InitializeAsync()
+    {
+        Screen = await VirtualScreen.StartAsync();
+        await Screen.ManageAsync();
+        // Whoever has a program there is there.
+        Screen.Run("xterm", "-title", "work", "-geometry", "60x12+40+500");
+        await Wait.UntilAsync(() => Screen.ShowsAsync("work"), "somebody to be there");
+        World = await World.StartAsync();
+        await World.SignInClientAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        if (Browser is not null)
+        {
+            await Browser.DisposeAsync();
+        }
+        await World.DisposeAsync();
+        await Screen.DisposeAsync();
+    }
+
+    [Fact]
+    public async Task They_are_asked_who_it_is_and_may_refuse_agree_and_end_it()
+    {
+        await BeginAsync(HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn, Notice = NoticeRule.During });
+        await OpenAsync("watch");
+        await Page.GetByText("A person at the host is asked first").WaitForAsync();
+        await PressAsync(Question, agrees: false);
+        await Page.GetByText("root, who is logged in there, has refused it.").WaitForAsync();
+
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Open it again" }).ClickAsync();
+        await PressAsync(Question, agrees: true);
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+
+        // As long as it goes on they see that, and may end it.
+        await Wait.UntilAsync(() => Screen.ShowsAsync(Sign), "the sign");
+        await ClickAsync(Sign, fromRight: 40, fromBottom: 18);
+        await Page.GetByText("root, who is at this host, has ended it.").WaitForAsync();
+        await Wait.UntilAsync(async () => !await Screen.ShowsAsync(Sign), "the sign to go");
+        await Wait.UntilAsync(async () => (await AuditAsync("desktop.end-there")).Length == 1, "it to be written down");
+        (await AuditAsync("desktop.end-there")).ShouldBe([$"root at {Host}"]);
+        (await AuditAsync("consent")).ShouldBe([$"root at {Host}", $"root at {Host}"]);
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_technician_who_has_the_mouse_agrees_to_nothing_with_it()
+    {
+        await BeginAsync(HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn });
+        await OpenAsync("control");
+        await PressAsync(Question, agrees: true);
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        await Page.Locator(".glass canvas").WaitForAsync();
+
+        // Another act, another question: what he presses there with the host's own mouse counts for nothing.
+        var ran = World.ClientAsync(null, "run", "--on", Host, "--", "echo ran");
+        await Wait.UntilAsync(() => Screen.ShowsAsync(Question), "the question");
+        var (x, y) = await PlaceAsync(Question, agrees: true);
+        var box = (await Page.Locator(".glass").BoundingBoxAsync())!;
+        var canvas = (await Page.Locator(".glass canvas").BoundingBoxAsync())!;
+        box.Width.ShouldBeGreaterThanOrEqualTo(canvas.Width - 1);
+        await Page.Mouse.ClickAsync(canvas.X + canvas.Width * (x + 0.5f) / 1280, canvas.Y + canvas.Height * (y + 0.5f) / 800);
+        await Wait.UntilAsync(async () => (await Screen.AskAsync("xdotool", "getmouselocation")).StartsWith($"x:{x} y:{y} ", StringComparison.Ordinal), "his mouse to be there");
+        await ClickAsync(Question, 60, 38);
+        (await Screen.ShowsAsync(Question)).ShouldBeTrue();
+        ran.IsCompleted.ShouldBeFalse();
+
+        // Without him there, the same press is a person's.
+        await Page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
+        await Wait.UntilAsync(async () =>
+        {
+            await ClickAsync(Question, 60, 38);
+            return !await Screen.ShowsAsync(Question);
+        }, "the question to be answered");
+        (await ran).Stdout.ShouldContain("ran");
+    }
+
+    [Fact]
+    public async Task A_technician_takes_their_keyboard_and_they_are_told_and_have_it_back_when_he_goes()
+    {
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("control");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Take their keyboard" }).ClickAsync();
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).WaitForAsync();
+        await Wait.UntilAsync(() => Screen.ShowsAsync(Taken), "them to be told");
+        (await Browser.ViolationsAsync()).ShouldBe("");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).ClickAsync();
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Take their keyboard" }).ClickAsync();
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).WaitForAsync();
+        await Page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
+        await Wait.UntilAsync(async () => !await Screen.ShowsAsync(Taken), "them to have it back");
+        await Wait.UntilAsync(async () => (await AuditAsync("desktop.give-input-back")).Length == 2, "it to be written down");
+        (await AuditAsync("desktop.take-input")).ShouldBe([World.Name, World.Name]);
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
+    private async Task BeginAsync(HostPolicy policy)
+    {
+        var installer = await World.NewInstallerAsync(new NewInstaller(World.Group, Policy: policy));
+        await World.JoinAsync(Host, installer.Token);
+        Browser = await Browser.OpenAsync(World);
+        await Browser.SignInAsync(World);
+    }
+
+    private async Task OpenAsync(string door) =>
+        await Page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as={door}&screen={Uri.EscapeDataString(Screen.Display)}");
+
+    private async Task<string[]> AuditAsync(string action) => [.. (await World.Api.GetAsync($"audit?action={action}", WireJson.Default.PageAuditInfo, default)).Items.Select(l => l.Actor)];
+
+    /// <summary>Presses a button of a question, as a person would.</summary>
+    private async Task PressAsync(string title, bool agrees)
+    {
+        await Wait.UntilAsync(() => Screen.ShowsAsync(title), "the question");
+        var (x, y) = await PlaceAsync(title, agrees);
+        await Screen.AskAsync("xdotool", "mousemove", $"{x}", $"{y}", "click", "1");
+        await Wait.UntilAsync(async () => !await Screen.ShowsAsync(title), "the question to go");
+    }
+
+    private async Task ClickAsync(string title, int fromRight, int fromBottom)
+    {
+        if (await WindowAsync(title) is var (x, y, width, height))
+        {
+            await Screen.AskAsync("xdotool", "mousemove", $"{x + width - fromRight}", $"{y + height - fromBottom}", "click", "1");
+        }
+    }
+
+    /// <summary>The buttons lie at the lower right; the one that agrees is the last.</summary>
+    private async Task<(int X, int Y)> PlaceAsync(string title, bool agrees)
+    {
+        var (x, y, width, height) = (await WindowAsync(title))!.Value;
+        return (x + width - 60 - (agrees ? 0 : LetterFace.Plain.Measure("Agree for 10 minutes") + 40), y + height - 38);
+    }
+
+    private async Task<(int X, int Y, int Width, int Height)?> WindowAsync(string title)
+    {
+        if (await Screen.TryAskAsync("xwininfo", "-name", title) is not { } said)
+        {
+            return null;
+        }
+        int Number(string what) => int.Parse(Regex.Match(said, what + @":\s+(-?\d+)").Groups[1].Value, CultureInfo.InvariantCulture);
+        return (Number("Absolute upper-left X"), Number("Absolute upper-left Y"), Number("Width"), Number("Height"));
+    }
+}

@@ -69,3 +69,14 @@ umbrek process list quay-ticket-01 --sort memory kiosk
 umbrek file list quay-ticket-03 /srv/board
 umbrek fetch quay-ticket-03 /srv '/var/log/*.log'
 umbrek job list --most 5"
+
+# Somebody is at a screen of this machine, which is a host of the demo too, and is asked.
+DISPLAY=:$number openbox >/dev/null 2>&1 &
+DISPLAY=:$number xsetroot -solid '#2b3240'
+DISPLAY=:$number xterm -title 'Berths' -fa 'DejaVu Sans Mono' -fs 11 -geometry 88x18+60+380 -e sh -c 'printf "berth  ferry     leaves\n1      Plover    07:45\n2      Shearwater 08:10\n3      -         -\n"; exec sleep 60' &
+umbrek policy set "$(hostname)" --consent logged-in --notice during >/dev/null
+umbrek shell "$(hostname)" --reason 'The ticket printer prints nothing since this morning' -- tail -n 50 /var/log/ticket-print.log >/dev/null 2>&1 &
+while ! DISPLAY=:$number xwininfo -name "Umbrek: $name asks to act on this computer" >/dev/null 2>&1; do sleep 0.1; done
+sleep 1
+DISPLAY=:$number import -window root "$out/host-question.png"
+echo host-question.png

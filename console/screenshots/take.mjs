@@ -158,12 +158,6 @@ await page
 await shot("console-deliver.png");
 await page.getByRole("button", { name: /^End it on/ }).click();
 
-await page.goto(`${address}/work/scripts`);
-await page.getByText("Restart a unit").click();
-await page.getByRole("button", { name: "Compare 1 with 2" }).click();
-await page.getByRole("table", { name: "text of both" }).waitFor();
-await shot("console-script.png");
-
 await page.goto(`${address}/people/reach`);
 await page.getByText("view and files").waitFor();
 await shot("console-reach.png");

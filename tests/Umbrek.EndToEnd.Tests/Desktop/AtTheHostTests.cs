@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Net.Sockets;
 using System.Text.RegularExpressions;
 using Microsoft.Playwright;
 using Umbrek.Core.Access;
@@ -118,6 +119,31 @@ public sealed class AtTheHostTests : IAsyncLifetime
         await Wait.UntilAsync(async () => (await AuditAsync("desktop.give-input-back")).Length == 2, "it to be written down");
         (await AuditAsync("desktop.take-input")).ShouldBe([World.Name, World.Name]);
         Browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Whoever_is_there_sees_who_comes_and_is_told_before_the_session_ends_by_itself()
+    {
+        await BeginAsync(HostPolicy.Everything);
+        await Page.Clock.InstallAsync();
+        await OpenAsync("control");
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        await using (var second = TestPrograms.Start("umbrek", ["desktop", Host, "--screen", Screen.Display, "--listen", "127.0.0.1:0", "--watch"], new Dictionary<string, string> { ["UMBREK_HOME"] = World.In("client") }))
+        {
+            await Wait.UntilAsync(() => second.Lines.Any(l => l.Contains("watches", StringComparison.Ordinal)), "the client to listen");
+            var port = int.Parse(Regex.Match(second.Lines.First(l => l.Contains("watches", StringComparison.Ordinal)), @"127\.0\.0\.1:(\d+)").Groups[1].Value, CultureInfo.InvariantCulture);
+            using var tcp = new TcpClient();
+            await tcp.ConnectAsync("127.0.0.1", port);
+            await Page.GetByText($"Also here: {World.Name} watches").WaitForAsync();
+        }
+        await Page.GetByText("Also here").WaitForAsync(new() { State = WaitForSelectorState.Detached });
+
+        await Page.Clock.FastForwardAsync("26:00");
+        await Page.GetByText("Nobody has done anything here for 25 minutes.").WaitForAsync();
+        (await Browser.ViolationsAsync()).ShouldBe("");
+        await Page.GetByRole(AriaRole.Button, new() { Name = $"Stay at {Host}" }).ClickAsync();
+        await Page.GetByText("Nobody has done anything here").WaitForAsync(new() { State = WaitForSelectorState.Detached });
+        await Page.GetByText("You control").WaitForAsync();
     }
 
     private async Task BeginAsync(HostPolicy policy)

@@ -120,6 +120,22 @@ function useLine(host: HostSummary, control: boolean, screen: string | undefined
   return { ...open, mount, again: () => setTurn((t) => t + 1) };
 }
 
+/** Each monitor in a window of its own, each of them a look of its own at the screen. */
+function apart(host: HostSummary, control: boolean, screen: string | undefined, monitors: number) {
+  for (let i = 0; i < monitors; i++) {
+    const of = new URLSearchParams({
+      as: control ? "control" : "watch",
+      monitor: String(i),
+      ...(screen ? { screen } : {}),
+    });
+    window.open(
+      `/hosts/${host.id}/desktop?${of.toString()}`,
+      `${host.id} monitor ${String(i)}`,
+      "popup,width=1000,height=700",
+    );
+  }
+}
+
 const nothing = () => () => undefined;
 function Screen({
   host,
@@ -137,7 +153,8 @@ function Screen({
   const { line, canvas, mount, again } = useLine(host, control, screen, proof);
   const seen: DesktopSeen = useSyncExternalStore(line?.subscribe ?? nothing, line?.seen ?? (() => unseen));
   const [size, setSize] = useState("fit");
-  const [monitor, setMonitor] = useState("all");
+  const [search] = useSearchParams();
+  const [monitor, setMonitor] = useState(search.get("monitor") ?? "all");
   const { ref, toggle, fullscreen } = useFullscreenElement();
   const emblems = useEmblems();
   const customer = customerOf(host.groupPath);
@@ -197,23 +214,36 @@ function Screen({
         <Select
           size="xs"
           aria-label="How large it is shown"
-          data={sizes}
+          data={
+            sizes.some((s) => s.value === size)
+              ? sizes
+              : [...sizes, { value: size, label: `${String(Math.round(Number(size) * 100))} %` }]
+          }
           value={size}
           onChange={(v) => setSize(v ?? "fit")}
           allowDeselect={false}
           comboboxProps={{ withinPortal: !fullscreen }}
         />
         {seen.monitors.length > 1 && (
-          <SegmentedControl
-            size="xs"
-            aria-label="Which monitor"
-            value={monitor}
-            onChange={setMonitor}
-            data={[
-              { value: "all", label: "All monitors" },
-              ...seen.monitors.map((_, i) => ({ value: String(i), label: `Monitor ${String(i + 1)}` })),
-            ]}
-          />
+          <>
+            <SegmentedControl
+              size="xs"
+              aria-label="Which monitor"
+              value={monitor}
+              onChange={setMonitor}
+              data={[
+                { value: "all", label: "All monitors" },
+                ...seen.monitors.map((_, i) => ({ value: String(i), label: `Monitor ${String(i + 1)}` })),
+              ]}
+            />
+            <Button
+              size="compact-sm"
+              variant="default"
+              onClick={() => apart(host, control, screen, seen.monitors.length)}
+            >
+              Each in its own window
+            </Button>
+          </>
         )}
         <Button
           size="compact-sm"
@@ -275,7 +305,6 @@ function Screen({
             >
               {seen.input?.isTaken ? "Give their keyboard back" : "Take their keyboard"}
             </Button>
-            <span className="muted desktop-hint">Ctrl Shift ↑ leads from the screen to here</span>
           </>
         )}
       </div>
@@ -304,7 +333,15 @@ function Screen({
         </p>
       )}
       {!seen.word && seen.state === "opening" && <p className="desktop-word">Asking {host.label} for its screen …</p>}
-      <Glass line={line} seen={seen} canvas={canvas} size={shown} part={part} label={`Screen of ${where}`} />
+      <Glass
+        line={line}
+        seen={seen}
+        canvas={canvas}
+        size={shown}
+        part={part}
+        label={`Screen of ${where}`}
+        onZoom={(now, by) => setSize(String(Math.min(4, Math.max(0.25, now * by))))}
+      />
     </section>
   );
 }
@@ -327,6 +364,7 @@ function Keys({ line, inPortal }: { line: DesktopLine; inPortal: boolean }) {
           </Menu.Item>
         ))}
         <Menu.Divider />
+        <Menu.Label>Ctrl Shift ↑ leads from the screen to these buttons</Menu.Label>
         <Menu.Item
           role="menuitemcheckbox"
           aria-checked={byPlace}

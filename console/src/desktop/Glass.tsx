@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { DesktopLine, DesktopSeen } from "./desktopLine";
 import type { Part } from "./rfb";
+import { Touches } from "./touch";
 
 /** How large the host's screen is shown: as it fits, or so many times as large as it is. */
 export type Size = "fit" | number;
@@ -21,6 +22,7 @@ export function Glass({
   size,
   part,
   label,
+  onZoom,
 }: {
   line: DesktopLine | undefined;
   seen: DesktopSeen;
@@ -28,6 +30,8 @@ export function Glass({
   size: Size;
   part: Part | undefined;
   label: string;
+  /** Two fingers make it so many times as large as it is shown now. */
+  onZoom: (shown: number, by: number) => void;
 }) {
   const box = useRef<HTMLDivElement>(null);
   const pane = useRef<HTMLDivElement>(null);
@@ -84,19 +88,43 @@ export function Glass({
     const { x, y } = place(e);
     line?.mouse(x, y, buttonsOf(e));
   };
+  const turn = (x: number, y: number, buttons: number, button: number) => {
+    line?.mouse(x, y, buttons | button);
+    line?.mouse(x, y, buttons);
+  };
+  const acts = {
+    mouse: (clientX: number, clientY: number, buttons: number) => {
+      const { x, y } = place({ clientX, clientY });
+      line?.mouse(x, y, buttons);
+    },
+    wheel: (clientX: number, clientY: number, way: keyof typeof wheelButtons) => {
+      const { x, y } = place({ clientX, clientY });
+      turn(x, y, 0, wheelButtons[way]);
+    },
+    zoom: (by: number) => onZoom(scale * window.devicePixelRatio, by),
+  };
+  const latest = useRef(acts);
+  useEffect(() => {
+    latest.current = acts;
+  });
+  const [touches] = useState(
+    () =>
+      new Touches({
+        mouse: (x, y, buttons) => latest.current.mouse(x, y, buttons),
+        wheel: (x, y, way) => latest.current.wheel(x, y, way),
+        zoom: (by) => latest.current.zoom(by),
+      }),
+  );
   const wheel = (e: React.WheelEvent) => {
     const { x, y } = place(e);
     const perLine = e.deltaMode === 0 ? 1 : NOTCH / 2;
     turned.current.x += e.deltaX * perLine;
     turned.current.y += e.deltaY * perLine;
-    const turn = (button: number) => {
-      line?.mouse(x, y, buttonsOf(e) | button);
-      line?.mouse(x, y, buttonsOf(e));
-    };
-    for (; turned.current.y >= NOTCH; turned.current.y -= NOTCH) turn(wheelButtons.down);
-    for (; turned.current.y <= -NOTCH; turned.current.y += NOTCH) turn(wheelButtons.up);
-    for (; turned.current.x >= NOTCH; turned.current.x -= NOTCH) turn(wheelButtons.right);
-    for (; turned.current.x <= -NOTCH; turned.current.x += NOTCH) turn(wheelButtons.left);
+    const notch = (button: number) => turn(x, y, buttonsOf(e), button);
+    for (; turned.current.y >= NOTCH; turned.current.y -= NOTCH) notch(wheelButtons.down);
+    for (; turned.current.y <= -NOTCH; turned.current.y += NOTCH) notch(wheelButtons.up);
+    for (; turned.current.x >= NOTCH; turned.current.x -= NOTCH) notch(wheelButtons.right);
+    for (; turned.current.x <= -NOTCH; turned.current.x += NOTCH) notch(wheelButtons.left);
   };
   const cursor = seen.cursor;
   return (
@@ -107,6 +135,8 @@ export function Glass({
         style={{
           width: shown.width * scale,
           height: shown.height * scale,
+          // Fingers are the host's, where one controls; where one looks on, they move the page.
+          touchAction: control ? "none" : "auto",
           cursor: !control
             ? "default"
             : cursor?.png
@@ -121,10 +151,18 @@ export function Glass({
                 keys.current?.focus();
                 e.currentTarget.setPointerCapture(e.pointerId);
                 e.preventDefault();
-                mouse(e);
+                if (e.pointerType === "touch") touches.down(e.pointerId, e.clientX, e.clientY);
+                else mouse(e);
               },
-              onPointerMove: mouse,
-              onPointerUp: mouse,
+              onPointerMove: (e: React.PointerEvent) => {
+                if (e.pointerType === "touch") touches.move(e.pointerId, e.clientX, e.clientY);
+                else mouse(e);
+              },
+              onPointerUp: (e: React.PointerEvent) => {
+                if (e.pointerType === "touch") touches.up(e.pointerId);
+                else mouse(e);
+              },
+              onPointerCancel: (e: React.PointerEvent) => touches.cancel(e.pointerId),
               onWheel: wheel,
               onContextMenu: (e: React.MouseEvent) => e.preventDefault(),
             }

@@ -228,7 +228,9 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             _ = ForgetAsync(channelId);
         }
         void Used() => session.UsedAt = time.GetUtcNow();
-        var (own, its) = broker.Open(wish.Kind == ChannelKinds.Desktop ? () => { } : Used, Over, wish.Kind == ChannelKinds.Desktop ? new DesktopUse(Used) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
+        // Whoever looks at many small ones does nothing else, for as long as he looks.
+        var isAtDesktop = wish is { Kind: ChannelKinds.Desktop, Desktop.Small: null };
+        var (own, its) = broker.Open(isAtDesktop ? () => { } : Used, Over, isAtDesktop ? new DesktopUse(Used) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,

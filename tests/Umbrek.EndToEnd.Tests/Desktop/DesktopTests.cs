@@ -165,6 +165,37 @@ public sealed partial class DesktopTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Of_several_monitors_one_is_shown_or_all_or_each_in_a_window()
+    {
+        await Screen.AskAsync("xrandr", "--setmonitor", "west", "800/210x800/210+0+0", "screen");
+        await Screen.AskAsync("xrandr", "--setmonitor", "east", "480/127x800/210+800+0", "none");
+        await Screen.AskAsync("xsetroot", "-solid", "#446688");
+        var (browser, glass) = await OpenAsync(control: false);
+        await using (browser)
+        {
+            var page = browser.Page;
+            await page.GetByText("All monitors").WaitForAsync();
+            // Two in one row: the one at the right is as wide as it is high times 0.6.
+            async Task<double> ProportionAsync(IPage of) => await of.Locator(".glass").EvaluateAsync<double>("(g) => g.getBoundingClientRect().width / g.getBoundingClientRect().height");
+            await page.GetByText("Monitor 2", new() { Exact = true }).ClickAsync();
+            await Wait.UntilAsync(async () => await ProportionAsync(page) is > 0.59 and < 0.61, "the right one to be shown");
+            await page.GetByText("All monitors").ClickAsync();
+            await Wait.UntilAsync(async () => await ProportionAsync(page) is > 1.59 and < 1.61, "both to be shown");
+            (await browser.ViolationsAsync()).ShouldBe("");
+            var first = page.WaitForPopupAsync();
+            await page.GetByRole(AriaRole.Button, new() { Name = "Each in its own window" }).ClickAsync();
+            await first;
+            await Wait.UntilAsync(() => page.Context.Pages.Count(p => p.Url.Contains("monitor=", StringComparison.Ordinal)) == 2, "two windows");
+            foreach (var window in page.Context.Pages.Where(p => p.Url.Contains("monitor=", StringComparison.Ordinal)))
+            {
+                var (least, most) = window.Url.Contains("monitor=0", StringComparison.Ordinal) ? (0.99, 1.01) : (0.59, 0.61);
+                await Wait.UntilAsync(async () => await ProportionAsync(window) is var p && p > least && p < most, "a window to show its monitor");
+            }
+            browser.Complaints.ShouldBeEmpty();
+        }
+    }
+
+    [Fact]
     public async Task Many_screens_stand_side_by_side_and_one_is_opened_by_a_click()
     {
         await Screen.AskAsync("xsetroot", "-solid", "#c03060");

@@ -24,6 +24,7 @@ import { KeyAsked } from "../sessions/KeyAsked";
 import { type Proof, useProof } from "../sessions/useProof";
 import { ClipboardBox } from "./ClipboardBox";
 import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
+import { DropOnto } from "./Dropped";
 import { Glass, type Size } from "./Glass";
 import { combinations } from "./keys";
 import { Meter } from "./Meter";
@@ -333,15 +334,17 @@ function Screen({
         </p>
       )}
       {!seen.word && seen.state === "opening" && <p className="desktop-word">Asking {host.label} for its screen …</p>}
-      <Glass
-        line={line}
-        seen={seen}
-        canvas={canvas}
-        size={shown}
-        part={part}
-        label={`Screen of ${where}`}
-        onZoom={(now, by) => setSize(String(Math.min(4, Math.max(0.25, now * by))))}
-      />
+      <DropOnto host={host}>
+        <Glass
+          line={line}
+          seen={seen}
+          canvas={canvas}
+          size={shown}
+          part={part}
+          label={`Screen of ${where}`}
+          onZoom={(now, by) => setSize(String(Math.min(4, Math.max(0.25, now * by))))}
+        />
+      </DropOnto>
     </section>
   );
 }

@@ -146,6 +146,29 @@ public sealed class AtTheHostTests : IAsyncLifetime
         await Page.GetByText("You control").WaitForAsync();
     }
 
+    [Fact]
+    public async Task A_file_that_is_dropped_onto_the_screen_lies_on_their_desktop()
+    {
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("control");
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        var name = $"berths {Guid.NewGuid():N}.txt";
+        var home = (await TestPrograms.RunAsync("/bin/sh", ["-c", "getent passwd root | cut -d: -f6"])).Stdout.Trim();
+        await Page.EvaluateAsync("(name) => { const t = new DataTransfer(); t.items.add(new File(['Plover 7:45'], name)); window.dropped = t; }", name);
+        var onto = Page.Locator(".desktop-drop");
+        foreach (var (what, then) in (ValueTuple<string, string>[])[("dragover", ".desktop-drop.over"), ("drop", ".desktop-drop")])
+        {
+            await onto.EvaluateAsync("(e, what) => e.dispatchEvent(new DragEvent(what, { bubbles: true, cancelable: true, dataTransfer: window.dropped }))", what);
+            await Page.Locator(then).WaitForAsync();
+        }
+        await Page.GetByText($"{name} is on the desktop of whoever is logged in at {Host}.").WaitForAsync();
+        (await Browser.ViolationsAsync()).ShouldBe("");
+        var file = Directory.GetFiles(home, name, new EnumerationOptions { RecurseSubdirectories = true, MaxRecursionDepth = 2 }).ShouldHaveSingleItem();
+        (await File.ReadAllTextAsync(file)).ShouldBe("Plover 7:45");
+        File.Delete(file);
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
     private async Task BeginAsync(HostPolicy policy)
     {
         var installer = await World.NewInstallerAsync(new NewInstaller(World.Group, Policy: policy));

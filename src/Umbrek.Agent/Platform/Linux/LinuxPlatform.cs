@@ -70,7 +70,8 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public ILogReader Logs(IReadOnlyList<string>? roots) => new LinuxLogs(TimeProvider.System, roots);
 
-    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => LinuxNamedPlaces.Find(place, [.. Logins.Read().Select(l => l.Name).Distinct().Order(StringComparer.Ordinal).Select(Native.FindUser).OfType<SystemUser>().Select(u => (u.Name, u.Home))]);
+    /// <summary>Whoever has a program on a screen is there too, as not every login to one is written down.</summary>
+    public IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place) => LinuxNamedPlaces.Find(place, [.. Logins.Read().Select(l => l.Name).Concat(X11.XDisplays.Find().Select(d => d.Person).OfType<string>()).Distinct().Order(StringComparer.Ordinal).Select(Native.FindUser).OfType<SystemUser>().Select(u => (u.Name, u.Home))]);
 
     public IHostFiles Files(IReadOnlyList<string>? roots) => new LinuxFiles(roots);
 

@@ -102,13 +102,21 @@ export function DropOnto({ host, children }: { host: HostSummary; children: Reac
 
 /** What has become of it. */
 function Outcome({ id, what, host }: { id: string; what: string; host: HostSummary }) {
-  const { runs, finished } = useJob(id);
+  const { runs, output, finished } = useJob(id);
   const [run] = [...runs.values()];
+  const said =
+    run &&
+    output
+      .get(run.id)
+      ?.parts.map((p) => p.text)
+      .join("")
+      .trim();
+  const why = run?.reason ?? said;
   const words = !finished
     ? `${what} is on its way to ${host.label}.`
     : run?.state === "succeeded"
       ? `${what} is on the desktop of whoever is logged in at ${host.label}.`
-      : `${what} is not at ${host.label}${run?.reason ? `: ${run.reason}` : "."}`;
+      : `${what} is not at ${host.label}${why ? `: ${why}` : "."}`;
   return (
     <span>
       {words} <Link to={`/work/${id}`}>The job</Link>

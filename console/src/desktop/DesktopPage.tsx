@@ -7,6 +7,7 @@ import {
   IconKeyboard,
   IconKeyboardOff,
   IconMaximize,
+  IconStethoscope,
   IconUsers,
 } from "@tabler/icons-react";
 import { useCallback, useEffect, useState, useSyncExternalStore } from "react";
@@ -27,6 +28,7 @@ import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
 import { DropOnto } from "./Dropped";
 import { Glass, type Size } from "./Glass";
 import { combinations } from "./keys";
+import { judge, type LineFigures } from "./lineTest";
 import { Meter } from "./Meter";
 
 const sizes: readonly { value: string; label: string }[] = [
@@ -198,6 +200,23 @@ function Screen({
           </span>
         )}
         <Meter seen={seen} />
+        <Button
+          size="compact-sm"
+          variant="subtle"
+          color="gray"
+          leftSection={<IconStethoscope size={14} aria-hidden="true" />}
+          disabled={seen.state !== "connected" || seen.tested === null}
+          title={
+            seen.state !== "connected"
+              ? "Nothing is shown yet"
+              : seen.tested === null
+                ? "It is being looked at"
+                : "Says how fast the line to the host is, and what that means"
+          }
+          onClick={() => line?.test()}
+        >
+          Look at the line
+        </Button>
       </header>
       <div className="desktop-tools" id="desktop-tools" role="toolbar" aria-label="Of the desktop">
         <Button size="compact-sm" variant="default" component={Link} to={`/hosts/${host.id}`}>
@@ -328,6 +347,20 @@ function Screen({
           </Button>
         </p>
       )}
+      {seen.tested !== undefined && (
+        <p className="desktop-word" role="status">
+          {seen.tested === null ? (
+            "Looking at the line …"
+          ) : (
+            <>
+              <LineWords figures={seen.tested} />
+              <Button size="compact-sm" variant="default" onClick={() => line?.forgetTest()}>
+                Put this word away
+              </Button>
+            </>
+          )}
+        </p>
+      )}
       {seen.input?.problem && !seen.word && (
         <p className="desktop-word" role="status">
           Their keyboard was not taken: {seen.input.problem}
@@ -346,6 +379,16 @@ function Screen({
         />
       </DropOnto>
     </section>
+  );
+}
+
+/** What was found about the line. */
+function LineWords({ figures }: { figures: LineFigures }) {
+  const said = judge(figures);
+  return (
+    <span>
+      {said.poor ? <b className="warning">{said.means}</b> : said.means} <span className="muted">{said.figures}.</span>
+    </span>
   );
 }
 

@@ -2,6 +2,7 @@ import type { HostSummary } from "../api/types";
 import { HostSocket } from "../sessions/hostSocket";
 import type { Proof } from "../sessions/useProof";
 import { Keyboard } from "./keys";
+import type { LineFigures } from "./lineTest";
 import type { Part } from "./rfb";
 import * as say from "./rfbSay";
 import type { FromScreen, ToScreen } from "./screenWorker";
@@ -30,6 +31,8 @@ export interface DesktopSeen {
   others: readonly Guest[];
   /** When the session ends because nobody does anything; undefined while that is far. */
   endsAt: number | undefined;
+  /** What the last look at the line has found; null while one is under way. */
+  tested: LineFigures | null | undefined;
   delay: number | undefined;
   frames: number;
   bytes: number;
@@ -78,6 +81,7 @@ export const unseen: DesktopSeen = {
   input: undefined,
   others: [],
   endsAt: undefined,
+  tested: undefined,
   delay: undefined,
   frames: 0,
   bytes: 0,
@@ -145,6 +149,17 @@ export class DesktopLine {
   takeInput(takes: boolean): void {
     this.#use();
     this.#socket?.send(JSON.stringify({ takeInput: takes }));
+  }
+
+  /** Looks how fast the line is; it takes some seconds. */
+  test(): void {
+    this.#set({ tested: null });
+    this.#tell({ kind: "test" });
+  }
+
+  /** Takes what was found about the line off the page. */
+  forgetTest(): void {
+    this.#set({ tested: undefined });
   }
 
   /** Goes on, though nothing is done. */
@@ -271,6 +286,9 @@ export class DesktopLine {
         break;
       case "pace":
         this.#set({ delay: message.delay, frames: message.frames, bytes: message.bytes });
+        break;
+      case "tested":
+        this.#set({ tested: message.figures });
         break;
       case "picture":
         this.#pictures.get(message.id)?.(message.png);

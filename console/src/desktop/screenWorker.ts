@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
 import { deflate } from "pako";
+import { BETWEEN, type LineFigures, PATIENCE, PINGS, QUIET } from "./lineTest";
 import { Painter } from "./painter";
 import { type Part, RfbReader } from "./rfb";
 import * as say from "./rfbSay";
@@ -10,7 +11,8 @@ export type ToScreen =
   | { kind: "begin" }
   | { kind: "bytes"; bytes: ArrayBuffer }
   | { kind: "give"; text: string }
-  | { kind: "picture"; id: number };
+  | { kind: "picture"; id: number }
+  | { kind: "test" };
 
 /** What he tells the page. */
 export type FromScreen =
@@ -24,6 +26,7 @@ export type FromScreen =
   | { kind: "clipboard"; text: string | undefined }
   | { kind: "pace"; delay: number | undefined; frames: number; bytes: number }
   | { kind: "picture"; id: number; png: Blob }
+  | { kind: "tested"; figures: LineFigures }
   | { kind: "problem"; problem: string };
 
 const post = (message: FromScreen, transfer: Transferable[] = []) => self.postMessage(message, transfer);
@@ -34,6 +37,10 @@ let reader: RfbReader | undefined;
 let frames = 0;
 let received = 0;
 let delay: number | undefined;
+let size = { width: 0, height: 0 };
+
+/** While the line is looked at: how long each word of it took, what came, and when the last of it. */
+let test: { delays: number[]; bytes: number; lastAt: number } | undefined;
 
 function tell(bytes: Uint8Array<ArrayBuffer>): void {
   post({ kind: "say", bytes: bytes.buffer }, [bytes.buffer]);
@@ -62,6 +69,8 @@ function begin(): void {
     monitors: (monitors) => post({ kind: "monitors", monitors }),
     resized: (status) => post({ kind: "resized", status }),
     fence: (payload) => {
+      // Words of a test are longer by a byte, so that they are not taken for the others.
+      if (payload.length === 9) test?.delays.push(performance.now() - new DataView(payload.buffer).getFloat64(0));
       if (payload.length === 8) delay = performance.now() - new DataView(payload.buffer).getFloat64(0);
     },
     clipboardThere: () => post({ kind: "clipboard-there" }),
@@ -93,6 +102,32 @@ function ping(): void {
   frames = received = 0;
 }
 
+const pause = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms));
+
+/** Says some words one after the other, and asks for a whole picture. */
+async function look(): Promise<void> {
+  if (test) return;
+  const mine = (test = { delays: [] as number[], bytes: 0, lastAt: 0 });
+  for (let i = 0; i < PINGS && reader; i++) {
+    const payload = new Uint8Array(9);
+    new DataView(payload.buffer).setFloat64(0, performance.now());
+    tell(say.fence(0x80000000, payload));
+    await pause(BETWEEN);
+  }
+  const began = performance.now();
+  while (mine.delays.length < PINGS && performance.now() - began < 2_000) await pause(50);
+  const [asked, before] = [performance.now(), mine.bytes];
+  mine.lastAt = 0;
+  if (reader) tell(say.requestUpdate(false, size.width, size.height));
+  while (performance.now() - asked < PATIENCE && !(mine.lastAt && performance.now() - mine.lastAt > QUIET))
+    await pause(25);
+  post({
+    kind: "tested",
+    figures: { delays: mine.delays, bytes: mine.bytes - before, took: mine.lastAt ? mine.lastAt - asked : PATIENCE },
+  });
+  test = undefined;
+}
+
 self.setInterval(ping, PING);
 
 self.onmessage = ({ data }: MessageEvent<ToScreen>) => {
@@ -103,7 +138,10 @@ self.onmessage = ({ data }: MessageEvent<ToScreen>) => {
         context === null
           ? undefined
           : new Painter(context, {
-              size: (width, height) => post({ kind: "size", width, height }),
+              size: (width, height) => {
+                size = { width, height };
+                post({ kind: "size", width, height });
+              },
               drawn: () => frames++,
               failed: fail,
             });
@@ -114,6 +152,10 @@ self.onmessage = ({ data }: MessageEvent<ToScreen>) => {
       break;
     case "bytes":
       received += data.bytes.byteLength;
+      if (test) {
+        test.bytes += data.bytes.byteLength;
+        test.lastAt = performance.now();
+      }
       try {
         reader?.feed(new Uint8Array(data.bytes));
       } catch (e) {
@@ -122,6 +164,9 @@ self.onmessage = ({ data }: MessageEvent<ToScreen>) => {
       break;
     case "give":
       give(data.text);
+      break;
+    case "test":
+      void look();
       break;
     case "picture":
       painter?.after(async () => {

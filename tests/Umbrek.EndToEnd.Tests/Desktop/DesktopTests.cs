@@ -147,6 +147,12 @@ public sealed partial class DesktopTests : IAsyncLifetime
         {
             var page = browser.Page;
             await IsSameAsync(browser);
+            await page.GetByRole(AriaRole.Button, new() { Name = "Look at the line" }).ClickAsync();
+            await page.GetByText("a whole picture of").WaitForAsync();
+            (await page.GetByText("there and back").TextContentAsync())!.ShouldNotContain("0.0 kB");
+            await page.GetByRole(AriaRole.Button, new() { Name = "Put this word away" }).ClickAsync();
+            await page.GetByText("there and back").WaitForAsync(new() { State = WaitForSelectorState.Detached });
+            await IsSameAsync(browser);
             var (x, y) = await PlaceAsync(glass, 100, 100);
             await page.Mouse.ClickAsync(x, y);
             await page.Keyboard.TypeAsync("nothing\n");

@@ -387,7 +387,7 @@ function LineWords({ figures }: { figures: LineFigures }) {
   const said = judge(figures);
   return (
     <span>
-      {said.poor ? <b className="warning">{said.means}</b> : said.means} <span className="muted">{said.figures}.</span>
+      {said.poor ? <b className="warning">{said.means}</b> : said.means} <span className="muted">({said.figures})</span>
     </span>
   );
 }

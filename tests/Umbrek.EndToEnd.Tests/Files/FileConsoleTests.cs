@@ -131,7 +131,7 @@ public sealed class FileConsoleTests : FileStory
 
             await ActAsync("plan.conf", "Delete, to the trash");
             await panel.GetByText("lies in the trash.").WaitForAsync();
-            File.Exists(On("plan.conf")).ShouldBeFalse();
+            await Wait.UntilAsync(() => !File.Exists(On("plan.conf")), "the file to be gone");
             await panel.GetByRole(AriaRole.Button, new() { Name = "Put it back" }).ClickAsync();
             await panel.GetByText("It is back where it lay.").WaitForAsync();
             (await File.ReadAllTextAsync(On("plan.conf"))).ShouldBe("hers\n");

@@ -95,6 +95,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
             mount --bind {boot} /proc/sys/kernel/random/boot_id
             rm -f /run/nologin
             {adjust}
+            echo entered
             read go
             ip link set lo up
             ip link set {link} name eth0
@@ -111,6 +112,9 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
             RedirectStandardError = true,
         })!;
         var errors = holder.StandardError.ReadToEndAsync();
+        // Before that its network is still this machine's.
+        var entered = await holder.StandardOutput.ReadLineAsync();
+        entered.ShouldBe("entered", entered is null ? await errors : "");
         await Lan.ShAsync($"ip link del {link}b 2>/dev/null; ip link add {link}b type veth peer name {link} && ip link set {link}b master {bridge} up && ip link set {link} netns {holder.Id}");
         await holder.StandardInput.WriteLineAsync("go");
         var line = await holder.StandardOutput.ReadLineAsync();

@@ -46,8 +46,8 @@ const AccountPage = lazy(() => import("./access/AccountPage").then((m) => ({ def
 const ReachPage = lazy(() => import("./access/ReachPage").then((m) => ({ default: m.ReachPage })));
 const RolesPage = lazy(() => import("./access/RolesPage").then((m) => ({ default: m.RolesPage })));
 const VaultPage = lazy(() => import("./access/VaultPage").then((m) => ({ default: m.VaultPage })));
-const RecordingsPage = lazy(() => import("./shell/RecordingsPage").then((m) => ({ default: m.RecordingsPage })));
-const RecordingPage = lazy(() => import("./shell/RecordingPage").then((m) => ({ default: m.RecordingPage })));
+const RecordingsPage = lazy(() => import("./sessions/RecordingsPage").then((m) => ({ default: m.RecordingsPage })));
+const RecordingPage = lazy(() => import("./sessions/RecordingPage").then((m) => ({ default: m.RecordingPage })));
 const SessionsPage = lazy(() => import("./sessions/SessionsPage").then((m) => ({ default: m.SessionsPage })));
 const ShellsPage = lazy(() => import("./shell/ShellsPage").then((m) => ({ default: m.ShellsPage })));
 const PoliciesPage = lazy(() => import("./access/PoliciesPage").then((m) => ({ default: m.PoliciesPage })));

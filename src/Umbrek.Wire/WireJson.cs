@@ -42,7 +42,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     Converters =
     [
         typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
         typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>), typeof(WordConverter<Existing>), typeof(WordConverter<NamedPlace>),
     ])]
 [JsonSerializable(typeof(LinkChallenge))]
@@ -134,7 +134,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>), typeof(WordConverter<PairingState>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<AccessKeyRule>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<RecordRule>), typeof(WordConverter<RecordingKind>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
@@ -283,6 +283,9 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(List<AccessAnswer>))]
 [JsonSerializable(typeof(NewSession))]
 [JsonSerializable(typeof(SessionInfo))]
+[JsonSerializable(typeof(SessionNote))]
+[JsonSerializable(typeof(Page<SessionAct>))]
+[JsonSerializable(typeof(List<SessionAct>))]
 [JsonSerializable(typeof(Page<SessionInfo>))]
 [JsonSerializable(typeof(List<SessionInfo>))]
 [JsonSerializable(typeof(NewChannel))]
@@ -294,6 +297,9 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(PairingInfo))]
 [JsonSerializable(typeof(PairingClaim))]
 [JsonSerializable(typeof(PairingAnswer))]
+[JsonSerializable(typeof(NewFilm))]
+[JsonSerializable(typeof(List<RecordingMark>))]
+[JsonSerializable(typeof(FilmInfo))]
 [JsonSerializable(typeof(RecordingInfo))]
 [JsonSerializable(typeof(Page<RecordingInfo>))]
 [JsonSerializable(typeof(List<RecordingInfo>))]

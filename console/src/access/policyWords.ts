@@ -26,9 +26,9 @@ export const notices: { value: NoticeRule; label: string }[] = [
 ];
 
 export const records: { value: RecordRule; label: string }[] = [
-  { value: "none", label: "shells are not recorded" },
-  { value: "screen", label: "what shells show is recorded" },
-  { value: "screen-and-keys", label: "what shells show and what is typed there is recorded" },
+  { value: "none", label: "nothing is recorded" },
+  { value: "screen", label: "what shells and desktops show is recorded" },
+  { value: "screen-and-keys", label: "what shells and desktops show and what is typed there is recorded" },
 ];
 
 export const recordWords = (rule: RecordRule | null | undefined): string =>

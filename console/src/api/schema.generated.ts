@@ -1043,6 +1043,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/sessions/{id}/note": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    /** Writes what is to be known about a session of one's own, or at a place that one administers. */
+    put: operations["noteSession"];
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/sessions/{id}/acts": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What was done in a session of one's own, or at a place that one administers, in its order. */
+    get: operations["listSessionActs"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/sessions/{id}/end": {
     parameters: {
       query?: never;
@@ -1135,7 +1169,7 @@ export interface paths {
       path?: never;
       cookie?: never;
     };
-    /** Recorded shells, newest first: one's own, and all of places that one administers. */
+    /** Recorded shells and desktops, newest first: one's own, and all of places that one administers. */
     get: operations["listRecordings"];
     put?: never;
     post?: never;
@@ -1163,15 +1197,51 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
-  "/api/v1/recordings/{id}/cast": {
+  "/api/v1/recordings/{id}/content": {
     parameters: {
       query?: never;
       header?: never;
       path?: never;
       cookie?: never;
     };
-    /** What was recorded, as asciicast v2, as far as it is written. */
-    get: operations["getCast"];
+    /** What was recorded, as far as it is written: a shell as asciicast v2, a desktop as RFB with times. */
+    get: operations["getRecordingContent"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/recordings/{id}/film": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** How far the film of a recorded desktop has come. */
+    get: operations["getFilm"];
+    put?: never;
+    /** Begins to make a film of a recorded desktop, or says how far one has come. */
+    post: operations["makeFilm"];
+    /** Gives up a film that is being made, or removes one that is ready. */
+    delete: operations["stopFilm"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/recordings/{id}/film/content": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** The film of a recorded desktop, once it is ready. */
+    get: operations["getFilmContent"];
     put?: never;
     post?: never;
     delete?: never;
@@ -3411,6 +3481,15 @@ export interface components {
       /** Format: date-time */
       fullAt: string;
     };
+    FilmInfo: {
+      /** Format: uuid */
+      recordingId: string;
+      /** Format: double */
+      done: number;
+      /** Format: int64 */
+      bytes?: null | number;
+      problem?: null | string;
+    };
     FindHit: {
       host: components["schemas"]["HostSummary"];
       mine: components["schemas"]["OwnMark"];
@@ -3969,6 +4048,10 @@ export interface components {
       groupId?: null | string;
       probe?: null | components["schemas"]["Probe"];
     };
+    NewFilm: {
+      /** Format: double */
+      longestPause?: null | number;
+    };
     NewGrant: {
       technician: null | string;
       team: null | string;
@@ -4436,6 +4519,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfSessionAct: {
+      items: components["schemas"]["SessionAct"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfSessionInfo: {
       items: components["schemas"]["SessionInfo"][];
       nextCursor: null | string;
@@ -4771,6 +4860,7 @@ export interface components {
       id: string;
       /** Format: uuid */
       sessionId: string;
+      kind: components["schemas"]["RecordingKind"];
       /** Format: uuid */
       shellId: null | string;
       /** Format: uuid */
@@ -4793,6 +4883,8 @@ export interface components {
       bytes: null | number;
       sha256: null | string;
     };
+    /** @enum {unknown} */
+    RecordingKind: "shell" | "desktop";
     RecoveryCodes: {
       codes: string[];
     };
@@ -5245,6 +5337,13 @@ export interface components {
       name: string;
       act: components["schemas"]["ServiceAct"];
     };
+    SessionAct: {
+      /** Format: date-time */
+      at: string;
+      by: string;
+      action: string;
+      detail: string;
+    };
     SessionInfo: {
       /** Format: uuid */
       id: string;
@@ -5262,10 +5361,14 @@ export interface components {
       /** Format: date-time */
       endedAt: null | string;
       endReason: null | string;
+      note?: null | string;
       /** Format: byte */
       hostKey?: null | string;
       /** Format: byte */
       serviceKey?: null | string;
+    };
+    SessionNote: {
+      note: null | string;
     };
     SetUpRequest: {
       code: string;
@@ -7999,6 +8102,7 @@ export interface operations {
       query?: {
         host?: string;
         live?: boolean;
+        text?: string;
       };
       header?: never;
       path?: never;
@@ -8044,6 +8148,72 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["SessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  noteSession: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["SessionNote"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["SessionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listSessionActs: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSessionAct"];
         };
       };
       /** @description What went wrong and what to do. */
@@ -8310,7 +8480,7 @@ export interface operations {
       };
     };
   };
-  getCast: {
+  getRecordingContent: {
     parameters: {
       query?: never;
       header?: never;
@@ -8328,6 +8498,133 @@ export interface operations {
         };
         content: {
           "application/x-asciicast": string;
+          "application/vnd.umbrek.screen": string;
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getFilm: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FilmInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  makeFilm: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewFilm"];
+      };
+    };
+    responses: {
+      /** @description Accepted */
+      202: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["FilmInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  stopFilm: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getFilmContent: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "video/webm": string;
         };
       };
       /** @description What went wrong and what to do. */

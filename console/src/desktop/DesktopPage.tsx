@@ -27,6 +27,7 @@ import { ClipboardBox } from "./ClipboardBox";
 import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
 import { DropOnto } from "./Dropped";
 import { Glass, type Size } from "./Glass";
+import { HandsWord, PassOn } from "./HandsWord";
 import { combinations } from "./keys";
 import { judge, type LineFigures } from "./lineTest";
 import { Meter } from "./Meter";
@@ -182,7 +183,7 @@ function Screen({
       <header className="desktop-head" ref={mount}>
         <span className="desktop-mode">
           {control ? <IconHandFinger size={18} aria-hidden="true" /> : <IconEye size={18} aria-hidden="true" />}
-          {control ? "You control" : "You watch"}
+          {!control ? "You watch" : seen.hands?.mine === false ? "You wait" : "You control"}
         </span>
         <h1>{host.label}</h1>
         <span className="mono muted">{host.systemName}</span>
@@ -193,30 +194,38 @@ function Screen({
         <span className="muted">
           {seen.screen && `screen ${seen.screen}, ${seen.person ? `of ${seen.person}` : "nobody logged in"}`}
         </span>
+        {seen.recorded && (
+          <span className="recorded" role="status">
+            {seen.recorded.hasKeys ? "What it shows and what you type is recorded" : "What it shows is recorded"}
+          </span>
+        )}
         {seen.others.length > 0 && (
           <span role="status">
             <IconUsers size={16} aria-hidden="true" /> Also here:{" "}
-            {seen.others.map((o) => `${o.technician} ${o.control ? "controls" : "watches"}`).join(", ")}
+            {seen.others
+              .map((o) => `${o.technician} ${o.acts ? "controls" : o.control ? "may control" : "watches"}`)
+              .join(", ")}
           </span>
         )}
-        <Meter seen={seen} />
-        <Button
-          size="compact-sm"
-          variant="subtle"
-          color="gray"
-          leftSection={<IconStethoscope size={14} aria-hidden="true" />}
-          disabled={seen.state !== "connected" || seen.tested === null}
-          title={
-            seen.state !== "connected"
-              ? "Nothing is shown yet"
-              : seen.tested === null
-                ? "It is being looked at"
-                : "Says how fast the line to the host is, and what that means"
-          }
-          onClick={() => line?.test()}
-        >
-          Look at the line
-        </Button>
+        <Meter seen={seen}>
+          <Button
+            size="compact-sm"
+            variant="subtle"
+            color="gray"
+            leftSection={<IconStethoscope size={14} aria-hidden="true" />}
+            disabled={seen.state !== "connected" || seen.tested === null}
+            title={
+              seen.state !== "connected"
+                ? "Nothing is shown yet"
+                : seen.tested === null
+                  ? "It is being looked at"
+                  : "Says how fast the line to the host is, and what that means"
+            }
+            onClick={() => line?.test()}
+          >
+            Look at the line
+          </Button>
+        </Meter>
       </header>
       <div className="desktop-tools" id="desktop-tools" role="toolbar" aria-label="Of the desktop">
         <Button size="compact-sm" variant="default" component={Link} to={`/hosts/${host.id}`}>
@@ -287,6 +296,7 @@ function Screen({
         </Button>
         {control && line && (
           <>
+            <PassOn line={line} seen={seen} />
             <Keys line={line} inPortal={!fullscreen} />
             <ClipboardBox line={line} seen={seen} host={host.label} inPortal={!fullscreen} />
             <Menu position="bottom-start" shadow="md" withinPortal={!fullscreen}>
@@ -338,6 +348,7 @@ function Screen({
           )}
         </p>
       )}
+      {control && line && <HandsWord line={line} seen={seen} />}
       {seen.endsAt !== undefined && (
         <p className="desktop-word" role="alert">
           Nobody has done anything here for 25 minutes. The session ends at{" "}

@@ -11,8 +11,14 @@ const amount = (bytes: number) =>
       : `${(bytes / 1e6).toFixed(1)} MB/s`;
 
 /** How long a word takes there and back, how many pictures come, and how much. */
-export function Meter({ seen }: { seen: DesktopSeen }) {
-  if (seen.state !== "connected") return <span className="desktop-meter muted">{words[seen.state]}</span>;
+export function Meter({ seen, children }: { seen: DesktopSeen; children?: React.ReactNode }) {
+  if (seen.state !== "connected")
+    return (
+      <span className="desktop-meter">
+        <span className="muted">{words[seen.state]}</span>
+        {children}
+      </span>
+    );
   const slow = seen.delay !== undefined && seen.delay > SLOW;
   return (
     <span className="desktop-meter">
@@ -24,6 +30,7 @@ export function Meter({ seen }: { seen: DesktopSeen }) {
       <span>{seen.delay === undefined ? "–" : `${seen.delay.toFixed(0)} ms`}</span>
       <span>{seen.frames === 1 ? "1 picture/s" : `${String(seen.frames)} pictures/s`}</span>
       <span>{amount(seen.bytes)}</span>
+      {children}
     </span>
   );
 }

@@ -1,4 +1,4 @@
-import type { HostSummary } from "../api/types";
+import type { ChannelRecording, HostSummary } from "../api/types";
 import { HostSocket } from "../sessions/hostSocket";
 import type { Proof } from "../sessions/useProof";
 import { Keyboard } from "./keys";
@@ -27,8 +27,12 @@ export interface DesktopSeen {
   clipboard: string | undefined;
   /** What has become of the keyboards and mice of the host. */
   input: InputTaken | undefined;
+  /** What happens is recorded. */
+  recorded: ChannelRecording | undefined;
   /** Who else is at desktops of the host. */
   others: readonly Guest[];
+  /** Who acts; undefined as long as nobody else may. */
+  hands: Hands | undefined;
   /** When the session ends because nobody does anything; undefined while that is far. */
   endsAt: number | undefined;
   /** What the last look at the line has found; null while one is under way. */
@@ -41,6 +45,17 @@ export interface DesktopSeen {
 export interface Guest {
   technician: string;
   control: boolean;
+  /** He is the one who acts. */
+  acts: boolean;
+}
+
+/** Of those who may act one does at a time. */
+export interface Hands {
+  mine: boolean;
+  /** Who acts. */
+  by?: string;
+  /** Who wishes to. */
+  askedBy?: string;
 }
 
 export interface InputTaken {
@@ -56,6 +71,7 @@ interface Word {
   gone?: string;
   input?: InputTaken;
   others?: Guest[];
+  hands?: Hands;
 }
 
 /** A session in which nobody does anything ends after so long; whoever is there is told before. */
@@ -79,7 +95,9 @@ export const unseen: DesktopSeen = {
   clipboardThere: false,
   clipboard: undefined,
   input: undefined,
+  recorded: undefined,
   others: [],
+  hands: undefined,
   endsAt: undefined,
   tested: undefined,
   delay: undefined,
@@ -151,6 +169,12 @@ export class DesktopLine {
     this.#socket?.send(JSON.stringify({ takeInput: takes }));
   }
 
+  /** Asks to be the one who acts, lets another, or goes on. */
+  hands(wish: "ask" | "give" | "keep"): void {
+    this.#use();
+    this.#socket?.send(JSON.stringify({ hands: wish }));
+  }
+
   /** Looks how fast the line is; it takes some seconds. */
   test(): void {
     this.#set({ tested: null });
@@ -193,13 +217,14 @@ export class DesktopLine {
   }
 
   #open(): void {
-    this.#set({ others: [] });
+    this.#set({ others: [], hands: undefined });
     const wanted = this.screen ? { control: this.control, screen: this.screen } : { control: this.control };
     const socket = new HostSocket(
       this.host.id,
       { kind: "desktop", name: "desktop", wanted, act: this.control ? "control" : "watch" },
       this.proof,
       {
+        open: (ticket) => this.#set({ recorded: ticket.recording ?? undefined }),
         message: (data) => this.#take(data),
         over: (why) => this.#over(socket, why),
       },
@@ -214,6 +239,7 @@ export class DesktopLine {
     }
     const word = JSON.parse(data) as Word;
     if (word.others) this.#set({ others: word.others });
+    if (word.hands) this.#set({ hands: word.hands });
     if (word.input) this.#set({ input: word.input });
     if (word.notice) this.#set({ word: word.notice });
     if (word.refusal) this.#end(word.refusal);

@@ -23,6 +23,11 @@ export class Painter {
     this.#last = this.#last.then(act).catch(this.events.failed);
   }
 
+  /** Until everything so far is drawn. */
+  drawn(): Promise<void> {
+    return this.#last;
+  }
+
   #paint(strokes: readonly Stroke[], bitmaps: readonly (ImageBitmap | undefined)[]): void {
     const { canvas } = this.context;
     strokes.forEach((stroke, i) => {

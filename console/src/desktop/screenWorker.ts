@@ -1,5 +1,6 @@
 /// <reference lib="webworker" />
 import { deflate } from "pako";
+import { cursorPng } from "./cursorPng";
 import { BETWEEN, type LineFigures, PATIENCE, PINGS, QUIET } from "./lineTest";
 import { Painter } from "./painter";
 import { type Part, RfbReader } from "./rfb";
@@ -46,17 +47,6 @@ function tell(bytes: Uint8Array<ArrayBuffer>): void {
   post({ kind: "say", bytes: bytes.buffer }, [bytes.buffer]);
 }
 
-async function pointer(hotX: number, hotY: number, width: number, height: number, pixels: Uint32Array<ArrayBuffer>) {
-  if (width === 0 || height === 0) {
-    post({ kind: "cursor", hotX: 0, hotY: 0, png: undefined });
-    return;
-  }
-  const canvas = new OffscreenCanvas(width, height);
-  canvas.getContext("2d")?.putImageData(new ImageData(new Uint8ClampedArray(pixels.buffer), width, height), 0, 0);
-  const bytes = new Uint8Array(await (await canvas.convertToBlob()).arrayBuffer());
-  post({ kind: "cursor", hotX, hotY, png: btoa(String.fromCharCode(...bytes)) });
-}
-
 function begin(): void {
   delay = undefined;
   reader = new RfbReader({
@@ -64,7 +54,7 @@ function begin(): void {
     name: () => undefined,
     draw: (strokes) => painter?.draw(strokes),
     afterDrawing: (bytes) => painter?.after(() => tell(bytes)),
-    cursor: (c) => void pointer(c.hotX, c.hotY, c.width, c.height, c.pixels),
+    cursor: (c) => void cursorPng(c).then((png) => post({ kind: "cursor", hotX: c.hotX, hotY: c.hotY, png })),
     pointer: (x, y) => post({ kind: "pointer", x, y }),
     monitors: (monitors) => post({ kind: "monitors", monitors }),
     resized: (status) => post({ kind: "resized", status }),

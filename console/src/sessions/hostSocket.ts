@@ -12,7 +12,7 @@ export interface SocketWish {
 }
 
 export interface SocketEvents {
-  open?(): void;
+  open?(ticket: ChannelTicket): void;
   message(data: string | ArrayBuffer): void;
   /** It is over, unless it was closed here; with the reason where one was given. */
   over(why: string | undefined): void;
@@ -93,7 +93,7 @@ export class HostSocket {
     };
     socket.onclose = (e) => this.#end(e.reason || undefined);
     socket.send(JSON.stringify({ ticket: ticket.ticket }));
-    if (!this.#left) this.events.open?.();
+    if (!this.#left) this.events.open?.(ticket);
   }
 
   #end(why: string | undefined): void {

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { type CastEvent, readableKeys, readCast, shownAt, sizeOf } from "./cast";
-import { CastPlayer } from "./castPlayer";
+import { Player, shownAt } from "../sessions/player";
+import { type CastEvent, readableKeys, readCast, sizeOf } from "./cast";
 
 const HEADER = '{"version":2,"width":90,"height":20}';
 const cast = (...lines: string[]) => readCast([HEADER, ...lines, ""].join("\n"));
@@ -32,8 +32,8 @@ describe("readCast", () => {
 
 it("shortens long pauses and leaves the others", () => {
   const read = cast('[1,"o","a"]', '[100,"o","b"]', '[101,"o","c"]');
-  expect(shownAt(read, 3)).toEqual([1, 4, 5]);
-  expect(shownAt(read, undefined)).toEqual([1, 100, 101]);
+  expect(shownAt(read.events, 3)).toEqual([1, 4, 5]);
+  expect(shownAt(read.events, undefined)).toEqual([1, 100, 101]);
 });
 
 it("reads sizes, and nothing else for one", () => {
@@ -46,17 +46,27 @@ it("shows keys that show nothing", () => {
   expect(readableKeys("ls\t\r\u0003\u001b[A\u001bOB\u001bq\u007f")).toBe("ls⇥↵Ctrl-C ↑↓Esc q⌫");
 });
 
-describe("CastPlayer", () => {
+describe("Player", () => {
   let now = 0;
   let shown: string[] = [];
-  const screen = { reset: () => (shown = []), show: (e: CastEvent) => void shown.push(e.text) };
+  const screen = {
+    reset: () => (shown = []),
+    show: (events: readonly CastEvent[]) => void shown.push(...events.map((e) => e.text)),
+  };
   const pass = (seconds: number) => {
     for (let i = 0; i < seconds * 20; i++) {
       now += 50;
       vi.advanceTimersByTime(50);
     }
   };
-  const player = (...lines: string[]) => new CastPlayer(cast(...lines), screen, 3, () => now);
+  const player = (...lines: string[]) =>
+    new Player(
+      cast(...lines).events,
+      screen,
+      (e) => (e.kind === "mark" ? e.text : undefined),
+      3,
+      () => now,
+    );
 
   beforeEach(() => {
     now = 0;

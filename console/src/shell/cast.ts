@@ -40,16 +40,6 @@ export function readCast(text: string): Cast {
   return { columns: header.width, rows: header.height, events, length: last };
 }
 
-/** When each event is shown, at the pace at which it went: pauses that are longer than the longest are shortened to it. */
-export function shownAt(cast: Cast, longestPause: number | undefined): number[] {
-  let [before, at] = [0, 0];
-  return cast.events.map((e) => {
-    at += longestPause === undefined ? e.at - before : Math.min(e.at - before, longestPause);
-    before = e.at;
-    return at;
-  });
-}
-
 /** "120x40" of a new size. */
 export function sizeOf(text: string): { columns: number; rows: number } | undefined {
   const [, columns, rows] = /^(\d{1,4})x(\d{1,4})$/.exec(text) ?? [];

@@ -23,7 +23,7 @@ public static class LimitCommand
                 r.AddError($"--put-off goes from 0 to {HostPolicy.MostPutOffMinutes} minutes.");
             }
         });
-        var record = new Option<string?>("--record") { Description = "What the service records of shells here, at least: none, screen or keys." };
+        var record = new Option<string?>("--record") { Description = "What the service records of shells and desktops here, at least: none, screen or keys." };
         record.AcceptOnlyFromAmong("none", "screen", "keys");
         var filesIn = new Option<string?>("--files-in") { Description = "The folders that technicians may be let into at most, by whole paths, separated by commas: /srv,/home." };
         var remove = new Option<bool>("--remove") { Description = "Leaves everything to the service again." };

@@ -28,7 +28,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
     private const int Piece = 64 * 1024;
 
-    private readonly DesktopGuests guests = new();
+    private readonly DesktopGuests guests = new(time);
 
     private IDesktops Desktops => field ??= platform.Desktops();
     private int open;
@@ -77,11 +77,14 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             using (gate.Show(order, what, person => _ = EndAsync(says, $"{person}, who is at this host, has ended it.", over)))
             using (wish.Control ? gate.HandsOnly() : null)
             {
+                var hands = new Hands();
                 // Small pictures are not somebody who sits there.
-                using var seat = wish.Small is null ? guests.Come(new DesktopGuest(order.Technician, wish.Control), others => says.WordAsync(new DesktopWord(Others: others), over.Token)) : null;
+                using var seat = wish.Small is null ? guests.Come(new DesktopGuest(order.Technician, wish.Control), word => says.WordAsync(word, over.Token), hands.Turn) : null;
+                hands.Acted = seat is null ? null : seat.HasActed;
+                hands.Wish = seat is null ? null : seat.Wish;
                 try
                 {
-                    await ShowAsync(socket, says, order, wish, over.Token).ConfigureAwait(false);
+                    await ShowAsync(socket, says, order, wish, hands, over.Token).ConfigureAwait(false);
                 }
                 catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
                 {
@@ -114,11 +117,22 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         }
     }
 
-    private async Task ShowAsync(WebSocket socket, Says says, ChannelOrder order, DesktopWish wish, CancellationToken cancel)
+    private async Task ShowAsync(WebSocket socket, Says says, ChannelOrder order, DesktopWish wish, Hands hands, CancellationToken cancel)
     {
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         using var input = new HeldInput(taken => gate.TakeInput(order, taken), wish.Control, time);
-        var viewer = new Viewer(socket, async ask => await says.WordAsync(new DesktopWord(Input: await input.HeedAsync(ask, gone.Token).ConfigureAwait(false)), gone.Token).ConfigureAwait(false));
+        async Task HeedAsync(DesktopAsk ask)
+        {
+            if (ask.Hands is { } wished)
+            {
+                hands.Wish?.Invoke(wished);
+            }
+            if (ask.TakeInput is not null)
+            {
+                await says.WordAsync(new DesktopWord(Input: await input.HeedAsync(ask, gone.Token).ConfigureAwait(false)), gone.Token).ConfigureAwait(false);
+            }
+        }
+        using var viewer = new DesktopViewer(socket, hands, HeedAsync);
         var hears = viewer.HearAsync(gone.Token);
         _ = hears.ContinueWith(_ => gone.CancelAsync(), TaskScheduler.Default);
         try
@@ -144,9 +158,9 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
                     }
                     person = shown.Screen.Person;
                     await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control)), gone.Token).ConfigureAwait(false);
-                    viewer.Line = shown.Line;
+                    viewer.Show(shown.Line);
                     await DownAsync(shown.Line, says, gone.Token).ConfigureAwait(false);
-                    viewer.Line = null;
+                    viewer.Show(null);
                     why = await shown.Why.WaitAsync(gone.Token).ConfigureAwait(false);
                 }
                 await says.WordAsync(new DesktopWord(Gone: why), gone.Token).ConfigureAwait(false);
@@ -245,57 +259,6 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             finally
             {
                 turn.Release();
-            }
-        }
-    }
-
-    /// <summary>What the technician's viewer says goes to the screen that is shown; while there is none, nowhere.</summary>
-    private sealed class Viewer(WebSocket socket, Func<DesktopAsk, Task> heed)
-    {
-        private Stream? line;
-
-        public Stream? Line { set => Volatile.Write(ref line, value); }
-
-        public async Task HearAsync(CancellationToken cancel)
-        {
-            var buffer = new byte[Piece];
-            while (true)
-            {
-                var got = await socket.ReceiveAsync(buffer.AsMemory(), cancel).ConfigureAwait(false);
-                if (got.MessageType == WebSocketMessageType.Close)
-                {
-                    return;
-                }
-                if (got.MessageType == WebSocketMessageType.Text && got.EndOfMessage)
-                {
-                    await HeedAsync(buffer.AsMemory(0, got.Count)).ConfigureAwait(false);
-                }
-                if (got.MessageType == WebSocketMessageType.Binary && Volatile.Read(ref line) is { } to)
-                {
-                    try
-                    {
-                        await to.WriteAsync(buffer.AsMemory(0, got.Count), cancel).ConfigureAwait(false);
-                    }
-                    catch (Exception e) when (e is IOException or ObjectDisposedException)
-                    {
-                        // It goes just now.
-                    }
-                }
-            }
-        }
-
-        private async Task HeedAsync(ReadOnlyMemory<byte> text)
-        {
-            try
-            {
-                if (JsonSerializer.Deserialize(text.Span, LinkJson.Default.DesktopAsk) is { } ask)
-                {
-                    await heed(ask).ConfigureAwait(false);
-                }
-            }
-            catch (JsonException)
-            {
-                // A word that is not known here changes nothing.
             }
         }
     }

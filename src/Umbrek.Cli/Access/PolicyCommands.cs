@@ -35,7 +35,7 @@ public static class PolicyCommands
                 new("Notice", p => p.Own.Notice is { } n ? HostPolicyWords.Describe(n) : "–"),
                 new("Access key for", p => p.Own.KeyFor is { } acts ? HostPolicyWords.List(acts) : "–"),
                 new("Restart put off", p => p.Own.PutOffMinutes is { } minutes ? $"{minutes} min" : "–", Machine: p => $"{p.Own.PutOffMinutes}"),
-                new("Shells recorded", p => p.Own.Record is { } r ? HostPolicyWords.Describe(r) : "–"),
+                new("Recorded", p => p.Own.Record is { } r ? HostPolicyWords.Describe(r) : "–"),
                 new("Files in", p => p.Own.FileRoots is { } roots ? HostPolicyWords.DescribeRoots(roots) : "–"),
                 new("Changed by", p => p.ChangedBy));
             return ExitCodes.Done;

@@ -172,7 +172,7 @@ public static class AuditCommands
             : throw new ClientException($"'{text}' is no line of an audit log; write NUMBER:HASH as 'umbrek audit verify' printed it.", ExitCodes.WrongUse);
 
     /// <summary>Name and value pairs as people read them; ids are for machines.</summary>
-    private static string More(string detail)
+    internal static string More(string detail)
     {
         try
         {

@@ -30,21 +30,22 @@ public static class DesktopCommand
         var list = new Option<bool>("--list") { Description = "Lists the screens that there are." };
         var listen = new Option<string?>("--listen") { Description = "Gives a viewer that speaks RFB (RFC 6143) the screen at this address of this computer: 127.0.0.1:5900. Only programs of your own user are let in.", HelpName = "address" };
         var snapshot = new Option<string?>("--snapshot") { Description = "Writes a picture of the screen into this file, as PNG, and ends; '-' is standard output.", HelpName = "file" };
-        var watch = new Option<bool>("--watch") { Description = "Looks on and touches nothing; a snapshot always does." };
+        var record = new Option<string?>("--record") { Description = "Records what a viewer at --listen sees into this file, as RFB with times; without --listen looks on itself, until it is stopped.", HelpName = "file" };
+        var watch = new Option<bool>("--watch") { Description = "Looks on and touches nothing; a snapshot, and a recording without a viewer, always do." };
         var screen = new Option<string?>("--screen") { Description = "Which screen; the one where somebody is when left out.", HelpName = "name" };
         var take = new Option<bool>("--take-input") { Description = "Takes the keyboards and mice of the host away from the people there as long as a viewer is there; they are told." };
         var reason = new Option<string?>("--reason") { Description = "What it is for; shown with the session.", HelpName = "text" };
         var secrets = new HostSecretOptions();
         var command = ClientCommands.Named("desktop", "Shows the desktop of a host: to a viewer of your own, or as a picture.",
-            "umbrek desktop quay-ticket-03 --snapshot counter.png\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903 --watch\n  umbrek desktop quay-ticket-03 --list");
-        command.Add([host, list, listen, snapshot, watch, screen, take, reason, .. secrets.WithVault]);
+            "umbrek desktop quay-ticket-03 --snapshot counter.png\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903 --watch\n  umbrek desktop quay-ticket-03 --record counter.screen\n  umbrek desktop quay-ticket-03 --list");
+        command.Add([host, list, listen, snapshot, record, watch, screen, take, reason, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
-            var (port, file) = (parsed.GetValue(listen), parsed.GetValue(snapshot));
+            var (port, file, tape) = (parsed.GetValue(listen), parsed.GetValue(snapshot), parsed.GetValue(record));
             var shows = parsed.GetValue(list);
-            if ((port is null ? 0 : 1) + (file is null ? 0 : 1) + (shows ? 1 : 0) != 1)
+            if ((port is null && tape is null ? 0 : 1) + (file is null ? 0 : 1) + (shows ? 1 : 0) != 1)
             {
-                throw new ClientException("Say what to do with the desktop: --listen 127.0.0.1:5900 for a viewer, --snapshot FILE.png for a picture, or --list. The console shows it without any of them.", ExitCodes.WrongUse);
+                throw new ClientException("Say what to do with the desktop: --listen 127.0.0.1:5900 for a viewer, --snapshot FILE.png for a picture, --record FILE.screen for a recording, or --list. The console shows it without any of them.", ExitCodes.WrongUse);
             }
             if (parsed.GetValue(take) && (port is null || parsed.GetValue(watch)))
             {
@@ -57,16 +58,21 @@ public static class DesktopCommand
             {
                 return await ListAsync(client, parsed, api, found, cancel).ConfigureAwait(false);
             }
-            var wish = new DesktopWish(!parsed.GetValue(watch) && file is null, parsed.GetValue(screen));
+            var wish = new DesktopWish(!parsed.GetValue(watch) && port is not null, parsed.GetValue(screen));
             if (wish.Check() is { } problem)
             {
                 throw new ClientException(problem, ExitCodes.WrongUse);
             }
             (string Name, string Text)? secret = secrets.AreGiven(parsed) ? secrets.Read(parsed, $"{found.Label} of {GroupPath.Customer(found.GroupPath)}") : null;
             async Task<DesktopVisit> Open(CancellationToken stop) => await DesktopVisit.OpenAsync(client, api, found, wish, secret, secrets.UsesVault(parsed), parsed.GetValue(reason), stop).ConfigureAwait(false);
+            if (file is not null)
+            {
+                return await SnapshotAsync(client, parsed, found, file, Open, cancel).ConfigureAwait(false);
+            }
+            using var recording = tape is null ? null : LocalTape.Create(tape, found, client.Time);
             return address is null
-                ? await SnapshotAsync(client, parsed, found, file!, Open, cancel).ConfigureAwait(false)
-                : await ListenAsync(found, wish, address, parsed.GetValue(take), Open, cancel).ConfigureAwait(false);
+                ? await RecordAsync(found, recording!, Open, cancel).ConfigureAwait(false)
+                : await ListenAsync(found, wish, address, parsed.GetValue(take), recording, Open, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -137,7 +143,7 @@ public static class DesktopCommand
         return ExitCodes.Done;
     }
 
-    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
     {
         using var listener = new TcpListener(address);
         try
@@ -157,7 +163,7 @@ public static class DesktopCommand
             {
                 var viewer = await listener.AcceptTcpClientAsync(cancel).ConfigureAwait(false);
                 visits.RemoveAll(v => v.IsCompleted);
-                visits.Add(ServeAsync(viewer, where, takesInput, open, cancel));
+                visits.Add(ServeAsync(viewer, where, takesInput, recording, open, cancel));
             }
         }
         catch (OperationCanceledException)
@@ -165,11 +171,55 @@ public static class DesktopCommand
             // Asked to end.
         }
         await Task.WhenAll(visits).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        if (recording is not null)
+        {
+            await Console.Error.WriteLineAsync(recording.Said).ConfigureAwait(false);
+        }
+        return ExitCodes.Done;
+    }
+
+    /// <summary>Looks on without a viewer, and records what there is to be seen, until it is stopped or the screen is gone.</summary>
+    private static async Task<int> RecordAsync(HostSummary host, LocalTape recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    {
+        try
+        {
+            await using var visit = await open(cancel).ConfigureAwait(false);
+            await using var line = recording.Take(visit.Line) ?? throw new InvalidOperationException("The recording is taken.");
+            using var viewer = new RfbViewer(line);
+            await Console.Error.WriteLineAsync($"Recording the screen {TerminalText.Line(visit.Line.Opened.Screen)} of {host.Label}, {host.GroupPath}. Ctrl-C ends it.").ConfigureAwait(false);
+            await viewer.BeginAsync(shared: true, cancel).ConfigureAwait(false);
+            await viewer.TakeAsync([RfbEncoding.CopyRect, RfbEncoding.Zrle, RfbEncoding.Tight, RfbEncoding.Cursor, RfbEncoding.PointerPosition, RfbEncoding.ExtendedDesktopSize, RfbEncoding.DesktopSize, RfbEncoding.BestQuality], cancel).ConfigureAwait(false);
+            await viewer.AskAsync(incremental: false, cancel).ConfigureAwait(false);
+            while (true)
+            {
+                if (await viewer.HearAsync(cancel).ConfigureAwait(false) == RfbHeard.Picture)
+                {
+                    await viewer.AskAsync(incremental: true, cancel).ConfigureAwait(false);
+                }
+            }
+        }
+        catch (Exception e) when (e is EndOfStreamException or WebSocketException)
+        {
+            await Console.Error.WriteLineAsync($"{host.Label} shows its screen no more.").ConfigureAwait(false);
+        }
+        catch (RfbException e)
+        {
+            throw new ClientException($"{host.Label} shows its screen in a way that can't be read: {e.Message}");
+        }
+        catch (IOException e)
+        {
+            throw new ClientException($"The recording can't be written: {e.Message}");
+        }
+        catch (OperationCanceledException)
+        {
+            // Asked to end.
+        }
+        await Console.Error.WriteLineAsync(recording.Said).ConfigureAwait(false);
         return ExitCodes.Done;
     }
 
     /// <summary>One viewer from its coming to its going; what goes wrong with it is said and ends no other.</summary>
-    private static async Task ServeAsync(TcpClient viewer, string where, bool takesInput, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task ServeAsync(TcpClient viewer, string where, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
     {
         using (viewer)
         {
@@ -185,15 +235,21 @@ public static class DesktopCommand
                 await Console.Error.WriteLineAsync($"A viewer has come to {where}, screen {TerminalText.Line(visit.Line.Opened.Screen)}.").ConfigureAwait(false);
                 using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
                 var stream = viewer.GetStream();
-                var up = CopyAsync(stream, visit.Line, over.Token);
-                var down = CopyAsync(visit.Line, stream, over.Token);
+                await using var taped = recording?.Take(visit.Line);
+                if (recording is not null && taped is null)
+                {
+                    await Console.Error.WriteLineAsync($"Another viewer is recorded already; this one is not.").ConfigureAwait(false);
+                }
+                Stream line = taped is null ? visit.Line : taped;
+                var up = CopyAsync(stream, line, over.Token);
+                var down = CopyAsync(line, stream, over.Token);
                 var told = takesInput ? TakeInputAsync(visit.Line, where, over.Token) : Task.CompletedTask;
                 await Task.WhenAny(up, down).ConfigureAwait(false);
                 await over.CancelAsync().ConfigureAwait(false);
                 await Task.WhenAll(up, down, told).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
                 await Console.Error.WriteLineAsync($"The viewer has gone from {where}{(visit.Line.Why is { } why ? $": {TerminalText.Neutralise(why)}" : ".")}").ConfigureAwait(false);
             }
-            catch (Exception e) when (e is ClientException or ApiException or UnreachableException or WebSocketException or IOException)
+            catch (Exception e) when (e is ClientException or ApiException or UnreachableException or WebSocketException or IOException or RfbException)
             {
                 await Console.Error.WriteLineAsync($"{where}: {TerminalText.Neutralise(e.Message)}").ConfigureAwait(false);
             }

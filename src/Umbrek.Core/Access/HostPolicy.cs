@@ -45,12 +45,12 @@ public enum NoticeRule
     Before,
 }
 
-/// <summary>What is kept of a shell, to be looked at again. Ordered from least to most.</summary>
+/// <summary>What is kept of shells and desktops, to be looked at again. Ordered from least to most.</summary>
 public enum RecordRule
 {
     None,
 
-    /// <summary>What it shows, and the size of its terminal.</summary>
+    /// <summary>What they show, and where the pointer is.</summary>
     Screen,
 
     /// <summary>What is typed as well, with whatever a program does not show of it: passwords too.</summary>
@@ -73,7 +73,7 @@ public enum AccessKeyRule
 /// <summary>What a host's side allows. It lies on the host, and the agent keeps to it whatever the service orders.</summary>
 /// <param name="KeyFor">Acts that take a proof of the host's access key; null from before there were such.</param>
 /// <param name="PutOffMinutes">How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; null and 0: not at all.</param>
-/// <param name="Record">Which shells the service records; null from before they could be.</param>
+/// <param name="Record">What the service records of shells and desktops; null from before they could be.</param>
 /// <param name="FileRoots">Folders that technicians are let into to read and change files, with all below them; null is everywhere.</param>
 public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null)
 {
@@ -206,9 +206,9 @@ public static class HostPolicyWords
 
     public static string Describe(RecordRule rule) => rule switch
     {
-        RecordRule.ScreenAndKeys => "what shells show and what is typed there is recorded",
-        RecordRule.Screen => "what shells show is recorded",
-        _ => "shells are not recorded",
+        RecordRule.ScreenAndKeys => "what shells and desktops show and what is typed there is recorded",
+        RecordRule.Screen => "what shells and desktops show is recorded",
+        _ => "nothing is recorded",
     };
 
     /// <summary>How far people may put off that their computer goes down.</summary>

@@ -14,10 +14,11 @@ public enum RfbHeard
 }
 
 /// <summary>
-/// Looks at a screen over RFB 3.8 (RFC 6143): the viewer's side, without a picture of its own to draw on. It takes what loses nothing:
-/// Raw, CopyRect and ZRLE, and with <c>lossy</c> counts JPEG rectangles without drawing them.
+/// Looks at a screen over RFB 3.8 (RFC 6143): the viewer's side, without a picture of its own to draw on. It takes Raw, CopyRect, ZRLE,
+/// and the two kinds of Tight that are sent here.
 /// </summary>
-public sealed class RfbViewer(Stream stream) : IDisposable
+/// <param name="jpeg">Unpacks JPEG; without one, rectangles of it are passed over: who wants every pixel asks for what loses none.</param>
+public sealed class RfbViewer(Stream stream, IJpegDecoder? jpeg = null) : IDisposable
 {
     private const int MostName = 4096;
     private const int MostRects = ushort.MaxValue;
@@ -225,7 +226,7 @@ public sealed class RfbViewer(Stream stream) : IDisposable
                 break;
             case RfbEncoding.Tight:
                 Inside(part);
-                await SkipTightAsync(cancel).ConfigureAwait(false);
+                await TightAsync(part, cancel).ConfigureAwait(false);
                 break;
             case RfbEncoding.Cursor:
                 await CursorAsync(part, cancel).ConfigureAwait(false);
@@ -246,28 +247,29 @@ public sealed class RfbViewer(Stream stream) : IDisposable
         }
     }
 
-    /// <summary>A JPEG is not unpacked here; who wants every pixel asks for what loses none.</summary>
-    private async Task SkipTightAsync(CancellationToken cancel)
+    private async Task TightAsync(ScreenRect part, CancellationToken cancel)
     {
         var control = (await ReadAsync(1, cancel).ConfigureAwait(false)).Span[0];
         switch (control >> 4)
         {
             case 8:
-                await ReadAsync(3, cancel).ConfigureAwait(false);
+                var colour = (await ReadAsync(3, cancel).ConfigureAwait(false)).Span;
+                Image.Fill(part, (uint)(colour[0] << 16 | colour[1] << 8 | colour[2]));
                 return;
             case 9:
                 var (length, shift) = (0, 0);
                 while (true)
                 {
-                    var part = (await ReadAsync(1, cancel).ConfigureAwait(false)).Span[0];
-                    length |= (shift == 14 ? part : part & 127) << shift;
-                    if (shift == 14 || part < 128)
+                    var next = (await ReadAsync(1, cancel).ConfigureAwait(false)).Span[0];
+                    length |= (shift == 14 ? next : next & 127) << shift;
+                    if (shift == 14 || next < 128)
                     {
                         break;
                     }
                     shift += 7;
                 }
-                await ReadAsync(length, cancel).ConfigureAwait(false);
+                var packed = await ReadAsync(length, cancel).ConfigureAwait(false);
+                jpeg?.Decode(packed.Span, Image, part);
                 return;
             default:
                 throw new RfbException($"a rectangle is packed in the way {control:x2}, which was not asked for");

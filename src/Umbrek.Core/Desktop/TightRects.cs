@@ -11,6 +11,13 @@ public interface IJpegEncoder
     ReadOnlySpan<byte> Encode(ScreenImage image, ScreenRect part, int quality, bool halfColour);
 }
 
+/// <summary>Unpacks a part of a picture out of JPEG (ITU-T T.81).</summary>
+public interface IJpegDecoder
+{
+    /// <exception cref="RfbException">It is none, or of another size than the part.</exception>
+    void Decode(ReadOnlySpan<byte> packed, ScreenImage into, ScreenRect part);
+}
+
 /// <summary>The two kinds of rectangles of the Tight encoding that are sent: one colour, and JPEG.</summary>
 public static class TightRects
 {

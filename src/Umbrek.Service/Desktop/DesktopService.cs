@@ -12,7 +12,7 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Service.Desktop;
 
 /// <summary>Lets technicians to the desktops of hosts: to look on, or to act there; each is in the audit log before it begins.</summary>
-public sealed class DesktopService(SessionService sessions, ActingChannels channels, IAgentLinks links, Gate gate)
+public sealed class DesktopService(SessionService sessions, ActingChannels channels, RecordingService recordings, IAgentLinks links, Gate gate)
 {
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(10);
 
@@ -26,9 +26,19 @@ public sealed class DesktopService(SessionService sessions, ActingChannels chann
         }
         var session = await sessions.GetAsync(sessionId, by, cancel).ConfigureAwait(false);
         var host = gate.Host(by, session.HostId, PermissionFor(desktop));
-        return await channels.OpenAsync(
-            sessionId, host, wish with { Desktop = desktop }, by, desktop.Act(), desktop, LinkJson.Default.DesktopWish, wish.Kind,
-            desktop.Control ? "desktop.control" : "desktop.watch", [("screen", desktop.Screen)], null, cancel).ConfigureAwait(false);
+        var recording = await recordings.BeginAsync(host, sessionId, desktop, by, cancel).ConfigureAwait(false);
+        try
+        {
+            var ticket = await channels.OpenAsync(
+                sessionId, host, wish with { Desktop = desktop }, by, desktop.Act(), desktop, LinkJson.Default.DesktopWish, wish.Kind,
+                desktop.Control ? "desktop.control" : "desktop.watch", [("screen", desktop.Screen), ("recording", recording is { } r ? $"{r.Told.Id}" : null)], recording?.Tap, cancel).ConfigureAwait(false);
+            return ticket with { Recording = recording?.Told };
+        }
+        catch
+        {
+            recording?.Tap.Over();
+            throw;
+        }
     }
 
     /// <summary>Screens of a linked host, those that can't be shown too, with why.</summary>

@@ -7,7 +7,8 @@ namespace Umbrek.Service.Desktop;
 /// Tells when somebody does something at a desktop: a key, the mouse, a clipboard, another size (RFC 6143, 7.5), or a word beside RFB. That
 /// pictures come, and that a viewer measures its line, is no use: a session that nobody uses ends.
 /// </summary>
-internal sealed class DesktopUse(Action used) : IChannelTap
+/// <param name="next">Sees it too; null where nobody does.</param>
+internal sealed class DesktopUse(Action used, IChannelTap? next) : IChannelTap
 {
     private const byte Key = 4;
     private const byte Mouse = 5;
@@ -21,9 +22,8 @@ internal sealed class DesktopUse(Action used) : IChannelTap
         {
             used();
         }
+        next?.See(fromHost, type, bytes, endOfMessage);
     }
 
-    public void Over()
-    {
-    }
+    public void Over() => next?.Over();
 }

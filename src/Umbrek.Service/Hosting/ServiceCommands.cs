@@ -39,7 +39,7 @@ public static class ServiceCommands
         var otlp = new Option<string?>("--otlp") { Description = "Send the figures of hosts and service to this OTLP collector over HTTP, for example https://collector.halyard.example:4318." };
         var otlpHeaders = new Option<string?>("--otlp-headers") { Description = "File with the headers that the collector wants, one NAME=VALUE a line." };
         var otlpEvery = new Option<int>("--otlp-every") { Description = "Seconds from one sending to the next.", DefaultValueFactory = _ => 60 };
-        var recordings = new Option<int>("--recording-days") { Description = "How many days recordings of shells are kept.", DefaultValueFactory = _ => 90 };
+        var recordings = new Option<int>("--recording-days") { Description = "How many days recordings of shells and desktops are kept.", DefaultValueFactory = _ => 90 };
         var sso = new Option<string?>("--sign-on") { Description = "Address of an OpenID Connect provider that technicians may sign in with, for example https://id.halyard.example" };
         var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
         var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };

@@ -139,6 +139,7 @@ public static class ServiceHost
         services.AddHostedService(p => p.GetRequiredService<ParcelService>());
         services.AddSingleton<RecordingFiles>();
         services.AddSingleton<RecordingService>();
+        services.AddSingleton<FilmService>();
         services.AddHostedService(p => p.GetRequiredService<RecordingService>());
         services.AddSingleton<ViewService>();
         services.AddSingleton<FileService>();

@@ -74,11 +74,14 @@ public sealed record ServiceOptions
 
     /// <summary>Where figures are sent to; null is nowhere.</summary>
     public Health.OtlpTarget? Otlp { get; init; }
-    /// <summary>How long recordings of shells are kept, from their end on.</summary>
+    /// <summary>How long recordings are kept, from their end on.</summary>
     public int RecordingDays { get; init; } = 90;
 
     /// <summary>Most bytes of one recording's text; a shell that goes on behind it is recorded anew.</summary>
     public long RecordingBytes { get; init; } = 64 * 1024 * 1024;
+
+    /// <summary>Most bytes of one recorded desktop; what goes on behind it is recorded anew.</summary>
+    public long ScreenRecordingBytes { get; init; } = 1024L * 1024 * 1024;
     public int SampleIntervalSeconds { get; init; } = Core.Health.SampleRules.DefaultIntervalSeconds;
 
     public string PathOf(string name) => Path.Combine(DataDirectory, name);

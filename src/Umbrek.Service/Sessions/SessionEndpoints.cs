@@ -20,13 +20,20 @@ public static class SessionEndpoints
             var opened = await service.OpenAsync(id, wish, by, http.User, cancel).ConfigureAwait(false);
             return TypedResults.Created($"/api/v1/sessions/{opened.Id}", opened);
         }).Needs(NeedAt.Host, Permission.See).WithName("openSession").WithSummary("Opens a session on a linked host, for whoever may do at least one thing with it.");
-        all.MapGet("/sessions", async (SessionService service, Asker by, Guid? host, bool? live, CancellationToken cancel) =>
+        all.MapGet("/sessions", async (SessionService service, Asker by, Guid? host, bool? live, string? text, CancellationToken cancel) =>
         {
-            var found = await service.ListAsync(host, live == true, by, cancel).ConfigureAwait(false);
+            var found = await service.ListAsync(host, live == true, text, by, cancel).ConfigureAwait(false);
             return TypedResults.Ok(new Page<SessionInfo>(found, null, found.Count));
         }).Own().WithName("listSessions").WithSummary("Sessions at hosts that the caller may see: open ones first, then the latest.");
         all.MapGet("/sessions/{id:guid}", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.GetAsync(id, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("getSession").WithSummary("One session.");
+        all.MapPut("/sessions/{id:guid}/note", async (SessionService service, Asker by, Guid id, SessionNote wish, CancellationToken cancel) => TypedResults.Ok(await service.NoteAsync(id, wish, by, cancel).ConfigureAwait(false)))
+            .Needs(NeedAt.Somewhere, Permission.See).WithName("noteSession").WithSummary("Writes what is to be known about a session of one's own, or at a place that one administers.");
+        all.MapGet("/sessions/{id:guid}/acts", async (SessionService service, Asker by, Guid id, CancellationToken cancel) =>
+        {
+            var found = await service.ActsAsync(id, by, cancel).ConfigureAwait(false);
+            return TypedResults.Ok(new Page<SessionAct>(found, null, found.Count));
+        }).Needs(NeedAt.Somewhere, Permission.See).WithName("listSessionActs").WithSummary("What was done in a session of one's own, or at a place that one administers, in its order.");
         all.MapPost("/sessions/{id:guid}/end", async (SessionService service, Asker by, Guid id, CancellationToken cancel) => TypedResults.Ok(await service.EndAsync(id, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.See).WithName("endSession").WithSummary("Ends a session of one's own, or at a place that one administers, with all its channels.");
         all.MapPost("/sessions/{id:guid}/channels", async (SessionService service, ShellService shells, ViewService views, FileService files, DesktopService desktops, Asker by, Guid id, NewChannel wish, CancellationToken cancel) =>

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Linq.Expressions;
 using System.Security.Claims;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
@@ -38,6 +39,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private const int MostReports = 10_000;
     private const int MostDeeds = 200;
     private const int MostChannels = 32;
+    private const int MostActs = 1000;
     private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
     private static readonly PermissionSet Acts = PermissionSet.Of(Permission.Watch, Permission.Control, Permission.Shell, Permission.Run, Permission.ReadFiles, Permission.WriteFiles, Permission.Power, Permission.Software);
 
@@ -230,7 +232,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         void Used() => session.UsedAt = time.GetUtcNow();
         // Whoever looks at many small ones does nothing else, for as long as he looks.
         var isAtDesktop = wish is { Kind: ChannelKinds.Desktop, Desktop.Small: null };
-        var (own, its) = broker.Open(isAtDesktop ? () => { } : Used, Over, isAtDesktop ? new DesktopUse(Used) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
+        var (own, its) = broker.Open(isAtDesktop ? () => { } : Used, Over, isAtDesktop ? new DesktopUse(Used, tap) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
@@ -273,14 +275,72 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && Interlocked.Increment(ref channel.Deeds) <= MostDeeds ? channel.SessionId : null;
 
     /// <summary>Sessions at hosts that the caller may see, live ones first, then the latest.</summary>
-    public async Task<List<SessionInfo>> ListAsync(Guid? hostId, bool liveOnly, Asker by, CancellationToken cancel)
+    /// <param name="text">A part of what it was for, of what was written about it, or of the technician's name.</param>
+    public async Task<List<SessionInfo>> ListAsync(Guid? hostId, bool liveOnly, string? text, Asker by, CancellationToken cancel)
     {
         await using var db = database.Open();
         var groups = access.GroupsWith(by.Reach, Permission.See);
         var rows = await db.Sessions.AsNoTracking().Where(s => (hostId == null || s.HostId == hostId) && (!liveOnly || s.EndedAt == null))
             .Where(s => groups == null || db.Hosts.Any(h => h.Id == s.HostId && groups.Contains(h.GroupId)))
+            .Where(Says(text))
             .OrderByDescending(s => s.EndedAt == null).ThenByDescending(s => s.OpenedAt).Take(MostListed).ToListAsync(cancel).ConfigureAwait(false);
         return [.. rows.Select(r => estate.Find(r.HostId, by.Reach) is { } host ? ToInfo(r, host) : null).OfType<SessionInfo>()];
+    }
+
+    private static Expression<Func<SessionRow, bool>> Says(string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text))
+        {
+            return s => true;
+        }
+        var part = text.Trim().ToLowerInvariant();
+#pragma warning disable CA1304, CA1311, CA1862 // The database compares.
+        return s => (s.Note != null && s.Note.ToLower().Contains(part)) || (s.Reason != null && s.Reason.ToLower().Contains(part)) || s.Technician.ToLower().Contains(part);
+#pragma warning restore CA1304, CA1311, CA1862
+    }
+
+    /// <summary>Writes what is to be known about a session: its technician, or whoever administers the place.</summary>
+    public async Task<SessionInfo> NoteAsync(Guid id, SessionNote wish, Asker by, CancellationToken cancel)
+    {
+        var (row, host) = await FindAsync(id, by, cancel).ConfigureAwait(false);
+        Mine(row, host, by);
+        var note = string.IsNullOrWhiteSpace(wish.Note) ? null : wish.Note.Trim();
+        if (note?.Length > SessionNote.MaxLength)
+        {
+            throw ProblemException.Invalid($"A note has {SessionNote.MaxLength} characters at most; this one has {note.Length}.");
+        }
+        if (note is not null && note.Any(c => char.IsControl(c) && c is not ('\n' or '\t')))
+        {
+            throw ProblemException.Invalid("A note is text in lines; take its control characters away.");
+        }
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        await db.Sessions.Where(s => s.Id == id).ExecuteUpdateAsync(set => set.SetProperty(s => s.Note, note), cancel).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "session.note", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{id}"), ("before", row.Note), ("after", note)).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        row.Note = note;
+        return ToInfo(row, host);
+    }
+
+    /// <summary>What was done in a session, in its order: for its technician, and for whoever administers the place.</summary>
+    public async Task<List<SessionAct>> ActsAsync(Guid id, Asker by, CancellationToken cancel)
+    {
+        var (row, host) = await FindAsync(id, by, cancel).ConfigureAwait(false);
+        Mine(row, host, by);
+        var (text, target, until) = ($"{id}", $"{host.Label} in {host.GroupPath}", (row.EndedAt ?? time.GetUtcNow()) + Lately);
+        await using var db = database.Open();
+        // What was done beside its channels, such as a job, stands under the host and the technician.
+        var rows = await db.Audit.AsNoTracking().Where(a => a.At >= row.OpenedAt.AddSeconds(-1) && a.At <= until && (a.Detail.Contains(text) || (a.Actor == row.Technician && a.Target == target && (row.EndedAt == null || a.At <= row.EndedAt))))
+            .OrderBy(a => a.Number).Take(MostActs).ToListAsync(cancel).ConfigureAwait(false);
+        return [.. rows.Select(a => new SessionAct(a.At, a.Actor, a.Action, a.Detail))];
+    }
+
+    private void Mine(SessionRow row, HostSummary host, Asker by)
+    {
+        if (row.TechnicianId != by.Id)
+        {
+            gate.Host(by, host.Id, Permission.Administer);
+        }
     }
 
     public async Task<SessionInfo> GetAsync(Guid id, Asker by, CancellationToken cancel)
@@ -293,10 +353,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     public async Task<SessionInfo> EndAsync(Guid id, Asker by, CancellationToken cancel)
     {
         var (row, host) = await FindAsync(id, by, cancel).ConfigureAwait(false);
-        if (row.TechnicianId != by.Id)
-        {
-            gate.Host(by, host.Id, Permission.Administer);
-        }
+        Mine(row, host, by);
         await EndAsync(id, $"ended by {by.Name}", by).ConfigureAwait(false);
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
@@ -439,5 +496,5 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     }
 
     private static SessionInfo ToInfo(SessionRow row, HostSummary host) =>
-        new(row.Id, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.Address, row.Reason, row.OpenedAt, row.EndedAt, row.EndReason);
+        new(row.Id, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.Address, row.Reason, row.OpenedAt, row.EndedAt, row.EndReason, row.Note);
 }

@@ -2,13 +2,11 @@ using System.Net.WebSockets;
 using System.Text.Json;
 using Umbrek.Core.Shell;
 using Umbrek.Service.Relay;
+using Umbrek.Service.Sessions;
 using Umbrek.Wire;
 using Umbrek.Wire.Shell;
 
 namespace Umbrek.Service.Shell;
-
-/// <summary>What a recorder learns of a shell beside its bytes.</summary>
-public sealed record RecordedShell(Guid ShellId, string User);
 
 /// <summary>
 /// Writes down what goes over a shell's channel before its other end gets it. What can't be written does not go on: nothing happens
@@ -17,13 +15,13 @@ public sealed record RecordedShell(Guid ShellId, string User);
 /// <param name="keys">What is typed is recorded as well.</param>
 /// <param name="most">Bytes of one recording; with more the channel ends, and whoever comes back begins another.</param>
 /// <param name="over">Called once, with what was learnt of the shell, or null when there was none: then nothing is written.</param>
-public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys, long most, TimeProvider time, Action<RecordedShell?> over) : IChannelTap
+public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys, long most, TimeProvider time, Action<RecordedChannel?> over) : IChannelTap
 {
     private readonly Lock gate = new();
     private readonly CastWriter writer = new();
     private readonly long began = time.GetTimestamp();
     private readonly Direction[] directions = [new(), new()];
-    private RecordedShell? shell;
+    private RecordedChannel? shell;
     private bool isOver;
     private long written;
 
@@ -56,7 +54,7 @@ public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys,
             }
             catch (Exception e) when (e is IOException or UnauthorizedAccessException)
             {
-                throw new ChannelTapException($"The recording can't be written: {Short(e.Message)}");
+                throw new ChannelTapException($"The recording can't be written: {e.Message}");
             }
         }
     }
@@ -123,7 +121,7 @@ public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys,
         }
         else if (fromHost && shell is null && word?.Opened is { } opened)
         {
-            shell = new RecordedShell(opened.ShellId, opened.User);
+            shell = new RecordedChannel(opened.ShellId, opened.User);
             Write(writer.Header(header));
             if (opened.Missed > 0)
             {
@@ -147,7 +145,4 @@ public sealed class ShellRecorder(FileStream file, CastHeader header, bool keys,
         file.Write(line.Span);
         written += line.Length;
     }
-
-    /// <summary>A reason for closing is 123 bytes at most (RFC 6455, 5.5).</summary>
-    private static string Short(string text) => text.Length <= 80 ? text : text[..80];
 }

@@ -5,6 +5,7 @@ using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Enrolment;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Service.Storage;
 
@@ -212,13 +213,17 @@ public sealed class SessionRow
     public DateTimeOffset OpenedAt { get; set; }
     public DateTimeOffset? EndedAt { get; set; }
     public string? EndReason { get; set; }
+
+    /// <summary>What somebody wrote about it, for whoever comes after him.</summary>
+    public string? Note { get; set; }
 }
 
-/// <summary>A recorded shell; what was recorded lies in a file.</summary>
+/// <summary>A recorded shell or desktop; what was recorded lies in a file.</summary>
 public sealed class RecordingRow
 {
     public Guid Id { get; set; }
     public Guid SessionId { get; set; }
+    public RecordingKind Kind { get; set; }
     public Guid? ShellId { get; set; }
     public Guid HostId { get; set; }
     public Guid TechnicianId { get; set; }

@@ -283,6 +283,7 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
         {
             t.HasKey(r => r.Number);
             t.Property(r => r.Number).ValueGeneratedNever();
+            t.HasIndex(r => r.At);
         });
         builder.Entity<HostRow>(t =>
         {

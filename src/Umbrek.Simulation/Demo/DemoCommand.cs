@@ -79,7 +79,7 @@ public static class DemoCommand
             await using var own = await world.StartOwnAgentAsync(api, stop.Token).ConfigureAwait(false);
             Welcome(world, directory, Stopwatch.GetElapsedTime(began));
             await File.WriteAllTextAsync(Path.Combine(directory, "demo.pid"), $"{Environment.ProcessId}\n", stop.Token).ConfigureAwait(false);
-            await new DemoShells(world).WorkAsync(stop.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await new DemoSessions(world).WorkAsync(stop.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await Task.Delay(Timeout.Infinite, stop.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             Console.WriteLine("stopping …");
             return 0;

@@ -29,7 +29,7 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 
 /// <summary>
 /// What a desktop's channel carries as text messages; binary ones are the bytes of RFB 3.8 (RFC 6143), the host's side its server. From the
-/// host, exactly one of these.
+/// host, one of these.
 /// </summary>
 /// <param name="Notice">Something to know while it goes on.</param>
 /// <param name="Refusal">Why there is nothing to see; nothing follows.</param>
@@ -37,21 +37,45 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 /// <param name="Gone">The screen that was shown is gone, and another is waited for: why.</param>
 /// <param name="Input">What has become of the keyboards and mice of the host, when that was asked for.</param>
 /// <param name="Others">Who else is at desktops of this host, whenever that changes.</param>
-public sealed record DesktopWord(string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null)
+/// <param name="Hands">Who of those that may act does, whenever that changes; with <paramref name="Others"/>.</param>
+public sealed record DesktopWord(
+    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null)
 {
     public const int MaxMessage = 4 * 1024;
 }
 
 /// <summary>A technician at a desktop of the host.</summary>
-public sealed record DesktopGuest(string Technician, bool Control)
+/// <param name="Control">Whether he may act there, or looks on.</param>
+/// <param name="Acts">Whether he is the one who does.</param>
+public sealed record DesktopGuest(string Technician, bool Control, bool Acts = false)
 {
     /// <summary>More are not told.</summary>
     public const int MostTold = 12;
 }
 
+/// <summary>Of those who may act at a desktop, one does at a time.</summary>
+/// <param name="Mine">The one who is told does.</param>
+/// <param name="By">Who does.</param>
+/// <param name="AskedBy">Who wishes to; whoever acts lets him, or keeps it, and has agreed if he does neither for a while.</param>
+public sealed record DesktopHands(bool Mine, string? By, string? AskedBy = null);
+
+/// <summary>What somebody who may act at a desktop wishes about who does.</summary>
+public enum HandsWish
+{
+    /// <summary>He wishes to act.</summary>
+    Ask,
+
+    /// <summary>He lets the one who has asked act, or another who may.</summary>
+    Give,
+
+    /// <summary>He goes on.</summary>
+    Keep,
+}
+
 /// <summary>What a technician asks beside RFB, as a text message.</summary>
 /// <param name="TakeInput">Whether the keyboards and mice of the host are to be without effect; null leaves it as it is. Takes control of the desktop.</param>
-public sealed record DesktopAsk(bool? TakeInput = null);
+/// <param name="Hands">Who is to act; null leaves it as it is.</param>
+public sealed record DesktopAsk(bool? TakeInput = null, HandsWish? Hands = null);
 
 /// <param name="IsTaken">Nothing that is pressed there has an effect.</param>
 /// <param name="Count">How many keyboards and mice were taken.</param>

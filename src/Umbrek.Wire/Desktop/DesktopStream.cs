@@ -1,5 +1,6 @@
 using System.Net.WebSockets;
 using System.Text.Json;
+using Umbrek.Core.Desktop;
 
 namespace Umbrek.Wire.Desktop;
 
@@ -10,7 +11,7 @@ public sealed class DesktopRefusedException(string message) : Exception(message)
 /// The technician's end of a desktop's channel as a stream of RFB (RFC 6143), from when a screen is shown until that one is gone. One
 /// reads, one writes.
 /// </summary>
-public sealed class DesktopStream : Stream
+public sealed class DesktopStream : LineStream
 {
     private readonly WebSocket socket;
     private readonly Action<string>? notice;
@@ -18,6 +19,7 @@ public sealed class DesktopStream : Stream
     private int at;
     private int end;
     private bool isOver;
+    private bool mine = true;
     private TaskCompletionSource<InputTaken>? asked;
 
     private DesktopStream(WebSocket socket, Action<string>? notice) => (this.socket, this.notice) = (socket, notice);
@@ -26,12 +28,6 @@ public sealed class DesktopStream : Stream
 
     /// <summary>Why there is no more; null where nobody said.</summary>
     public string? Why { get; private set; }
-
-    public override bool CanRead => true;
-    public override bool CanWrite => true;
-    public override bool CanSeek => false;
-    public override long Length => throw new NotSupportedException();
-    public override long Position { get => throw new NotSupportedException(); set => throw new NotSupportedException(); }
 
     /// <summary>Waits until the host shows a screen.</summary>
     /// <param name="notice">Told what the host says meanwhile.</param>
@@ -75,23 +71,18 @@ public sealed class DesktopStream : Stream
         return await answered.Task.WaitAsync(cancel).ConfigureAwait(false);
     }
 
-    public override Task<int> ReadAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => ReadAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
-
-    public override Task WriteAsync(byte[] buffer, int offset, int count, CancellationToken cancellationToken) => WriteAsync(buffer.AsMemory(offset, count), cancellationToken).AsTask();
-
-    public override int Read(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-
-    public override void Write(byte[] buffer, int offset, int count) => throw new NotSupportedException();
-
-    public override void Flush()
+    private void Tell(DesktopHands hands)
     {
+        if (hands.Mine && hands.AskedBy is { } asker)
+        {
+            notice?.Invoke($"{asker} asks to act here instead of you, and does in a moment, or when you leave.");
+        }
+        else if (hands.Mine != mine)
+        {
+            notice?.Invoke(hands.Mine ? "You act here now." : $"{hands.By ?? "Nobody"} acts here: what you do has no effect until he lets you.");
+        }
+        mine = hands.Mine;
     }
-
-    public override Task FlushAsync(CancellationToken cancellationToken) => Task.CompletedTask;
-
-    public override long Seek(long offset, SeekOrigin origin) => throw new NotSupportedException();
-
-    public override void SetLength(long value) => throw new NotSupportedException();
 
     /// <returns>False when there is no more.</returns>
     private async Task<bool> ReceiveAsync(CancellationToken cancel)
@@ -127,6 +118,10 @@ public sealed class DesktopStream : Stream
         if (word.Input is { } input)
         {
             asked?.TrySetResult(input);
+        }
+        if (word.Hands is { } hands)
+        {
+            Tell(hands);
         }
         Opened ??= word.Opened!;
         Why = word.Refusal ?? word.Gone ?? Why;

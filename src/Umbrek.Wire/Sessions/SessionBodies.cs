@@ -14,9 +14,21 @@ public sealed record NewSession(string? Reason = null);
 /// <param name="HostKey">The host's public key (P-256, SubjectPublicKeyInfo), to which proofs are bound.</param>
 /// <param name="ServiceKey">SHA-256 of the service's public key, as the host trusts it; proofs are bound to it too.</param>
 /// <param name="EndReason">Why it ended; null while it goes on.</param>
+/// <param name="Note">What somebody wrote about it, for whoever comes after him.</param>
 public sealed record SessionInfo(
     Guid Id, Guid HostId, string HostLabel, string GroupPath, Guid TechnicianId, string Technician, string? Address, string? Reason,
-    DateTimeOffset OpenedAt, DateTimeOffset? EndedAt, string? EndReason, byte[]? HostKey = null, byte[]? ServiceKey = null);
+    DateTimeOffset OpenedAt, DateTimeOffset? EndedAt, string? EndReason, string? Note = null, byte[]? HostKey = null, byte[]? ServiceKey = null);
+
+/// <param name="Note">What is to be known about a session; null or empty takes away what was written.</param>
+public sealed record SessionNote(string? Note)
+{
+    public const int MaxLength = 4000;
+}
+
+/// <summary>Something that was done in a session.</summary>
+/// <param name="Action">As the audit log calls it: "shell.open".</param>
+/// <param name="Detail">Words about it, as the audit log keeps them: JSON of names and texts.</param>
+public sealed record SessionAct(DateTimeOffset At, string By, string Action, string Detail);
 
 /// <summary>Why sessions end that nobody ended: whoever has not finished goes on in another one.</summary>
 public static class SessionEnds

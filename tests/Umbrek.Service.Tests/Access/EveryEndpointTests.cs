@@ -21,6 +21,7 @@ using Umbrek.Wire.Estate;
 using Umbrek.Wire.Files;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Service.Tests.Access;
 
@@ -113,9 +114,10 @@ public sealed class EveryEndpointTests
         forgetDevice         Own        see
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
-        getCast              Somewhere  see
         getCustomer          Group      see
         getDelivery          Somewhere  see
+        getFilm              Somewhere  see
+        getFilmContent       Somewhere  see
         getGroupPolicy       Group      see
         getHost              Host       see
         getHostPolicy        Host       see
@@ -137,6 +139,7 @@ public sealed class EveryEndpointTests
         getPolicy            Own        see
         getPreference        Own        see
         getRecording         Somewhere  see
+        getRecordingContent  Somewhere  see
         getRollout           Somewhere  software
         getRun               Somewhere  see
         getScan              Somewhere  scan
@@ -184,6 +187,7 @@ public sealed class EveryEndpointTests
         listScripts          Somewhere  run
         listSecrets          Own        see
         listSelections       Own        see
+        listSessionActs      Somewhere  see
         listSessions         Own        see
         listShelfEntries     Somewhere  read-files
         listShells           Host       shell
@@ -193,8 +197,10 @@ public sealed class EveryEndpointTests
         listTechnicians      Own        see
         listTwinActs         Somewhere  read-files
         listTwins            Somewhere  read-files
+        makeFilm             Somewhere  see
         markHost             Host       see
         mergeHost            Host       configure
+        noteSession          Somewhere  see
         openChannel          Somewhere  see
         openSession          Host       see
         openedHost           Host       see
@@ -237,6 +243,7 @@ public sealed class EveryEndpointTests
         setPreference        Own        see
         signOut              Own        see
         startScan            Somewhere  scan
+        stopFilm             Somewhere  see
         tryCheck             Own        see
         tryNotice            Somewhere  configure
         tryProbe             Somewhere  configure
@@ -524,7 +531,7 @@ public sealed class EveryEndpointTests
             db.Sessions.Add(new SessionRow { Id = session, HostId = Hosts[inside], TechnicianId = tomasz, Technician = "Tomasz Vail", OpenedAt = now, EndedAt = now, EndReason = "it is over" });
             var recording = Guid.CreateVersion7();
             db.Recordings.Add(new RecordingRow { Id = recording, SessionId = session, HostId = Hosts[inside], TechnicianId = tomasz, Technician = "Tomasz Vail", BeganAt = now, EndedAt = now });
-            await service.Get<Umbrek.Service.Shell.RecordingFiles>().Create(recording).DisposeAsync();
+            await service.Get<Umbrek.Service.Sessions.RecordingFiles>().Create(recording, RecordingKind.Shell).DisposeAsync();
             Recordings[inside] = recording;
             db.KeyRotations.Add(new KeyRotationRow { Id = rotation, Selection = "all", IsOver = true, CreatedAt = now, CreatedBy = TestService.Name });
             db.KeyRotationHosts.Add(new KeyRotationHostRow { RotationId = rotation, HostId = Hosts[inside], State = KeyRotationState.Changed, At = now });

@@ -1,4 +1,5 @@
 using System.Net.WebSockets;
+using System.Text;
 using System.Text.Json;
 using Microsoft.Extensions.Time.Testing;
 using Umbrek.Agent.Access;
@@ -97,7 +98,7 @@ public sealed class DesktopTests
         using var ines = await WordsAsync(service.Api, await SessionAsync(service.Api, agent.Id), For(Control), limit.Token);
         using (var hers = await WordsAsync(priya, await SessionAsync(priya, agent.Id), For(Watch), limit.Token))
         {
-            (await HearAsync(hers, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Ines Okafor", true)]);
+            (await HearAsync(hers, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Ines Okafor", true, true)]);
             (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Priya Lund", false)]);
             // Who only looks takes nothing away from the people there.
             await hers.SendAsync("""{"takeInput":true}"""u8.ToArray().AsMemory(), WebSocketMessageType.Text, true, limit.Token);
@@ -105,6 +106,87 @@ public sealed class DesktopTests
             await hers.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, limit.Token);
         }
         (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Of_two_who_may_act_one_does_until_he_lets_the_other()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail");
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        await using var first = await Seat.TakeAsync(service.Api, await SessionAsync(service.Api, agent.Id), limit.Token);
+        await using var second = await Seat.TakeAsync(tomasz, await SessionAsync(tomasz, agent.Id), limit.Token);
+        await second.HearsAsync("Ines Okafor acts here");
+        var before = (await second.PictureAsync()).Pixels.ToArray();
+        // The clock of the simulated desktop goes on: only what is typed counts, in the lower right.
+        static uint[] Notes(uint[] pixels) => [.. Enumerable.Range(450, 200).SelectMany(y => pixels.AsSpan(y * 1280 + 720, 500).ToArray())];
+        await second.TypeAsync("flood");
+        Notes((await second.PictureAsync()).Pixels).AsSpan().SequenceEqual(Notes(before)).ShouldBeTrue();
+        await second.WishAsync("ask");
+        await first.HearsAsync("Tomasz Vail asks to act here");
+        await first.WishAsync("give");
+        await second.HearsAsync("You act here now");
+        await first.HearsAsync("Tomasz Vail acts here");
+        await second.TypeAsync("ebb");
+        var after = (await second.PictureAsync()).Pixels.ToArray();
+        Notes(after).AsSpan().SequenceEqual(Notes(before)).ShouldBeFalse();
+        await first.TypeAsync("flood");
+        Notes((await first.PictureAsync()).Pixels).AsSpan().SequenceEqual(Notes(after)).ShouldBeTrue();
+    }
+
+    /// <summary>Somebody who may act at a desktop, and what he is told.</summary>
+    private sealed class Seat(ClientWebSocket socket, CancellationToken cancel) : IAsyncDisposable
+    {
+        private readonly List<string> told = [];
+        private RfbViewer viewer = null!;
+
+        public static async Task<Seat> TakeAsync(ApiClient who, SessionInfo session, CancellationToken cancel)
+        {
+            var (socket, _) = await ChannelSocket.OpenAsync(who, null, session.Id, For(Control), cancel);
+            var seat = new Seat(socket, cancel);
+            var line = await DesktopStream.OpenAsync(socket, seat.told.Add, cancel);
+            seat.viewer = new RfbViewer(line);
+            await seat.viewer.BeginAsync(true, cancel);
+            await seat.viewer.TakeAsync([RfbEncoding.Zrle], cancel);
+            return seat;
+        }
+
+        public Task WishAsync(string wish) => socket.SendAsync(Encoding.UTF8.GetBytes($"{{\"hands\":\"{wish}\"}}"), WebSocketMessageType.Text, true, cancel);
+
+        /// <summary>All of the picture; what was typed before is in it.</summary>
+        public async Task<ScreenImage> PictureAsync()
+        {
+            await viewer.AskAsync(false, cancel);
+            while (await viewer.HearAsync(cancel) != RfbHeard.Picture)
+            {
+            }
+            return viewer.Image;
+        }
+
+        public async Task TypeAsync(string text)
+        {
+            foreach (var letter in text)
+            {
+                await viewer.KeyAsync(true, letter, cancel);
+                await viewer.KeyAsync(false, letter, cancel);
+            }
+        }
+
+        public async Task HearsAsync(string words)
+        {
+            while (!told.Exists(t => t.Contains(words, StringComparison.Ordinal)))
+            {
+                await PictureAsync();
+            }
+        }
+
+        public ValueTask DisposeAsync()
+        {
+            viewer.Dispose();
+            socket.Dispose();
+            return ValueTask.CompletedTask;
+        }
     }
 
     [Fact]

@@ -195,6 +195,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.HasKey("Number");
 
+                    b.HasIndex("At");
+
                     b.ToTable("Audit");
                 });
 
@@ -1374,6 +1376,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<bool>("IsTerminal")
                         .HasColumnType("boolean");
 
+                    b.Property<int>("Kind")
+                        .HasColumnType("integer");
+
                     b.Property<Guid>("SessionId")
                         .HasColumnType("uuid");
 
@@ -2004,6 +2009,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
 
                     b.Property<Guid>("HostId")
                         .HasColumnType("uuid");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("text");
 
                     b.Property<DateTimeOffset>("OpenedAt")
                         .HasColumnType("timestamp with time zone");

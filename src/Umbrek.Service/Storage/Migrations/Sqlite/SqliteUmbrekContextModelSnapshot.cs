@@ -191,6 +191,8 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
 
                     b.HasKey("Number");
 
+                    b.HasIndex("At");
+
                     b.ToTable("Audit");
                 });
 
@@ -1383,6 +1385,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<bool>("IsTerminal")
                         .HasColumnType("INTEGER");
 
+                    b.Property<int>("Kind")
+                        .HasColumnType("INTEGER");
+
                     b.Property<byte[]>("SessionId")
                         .IsRequired()
                         .HasColumnType("BLOB");
@@ -2022,6 +2027,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<byte[]>("HostId")
                         .IsRequired()
                         .HasColumnType("BLOB");
+
+                    b.Property<string>("Note")
+                        .HasColumnType("TEXT");
 
                     b.Property<long>("OpenedAt")
                         .HasColumnType("INTEGER");

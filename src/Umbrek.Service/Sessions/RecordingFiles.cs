@@ -1,45 +1,62 @@
 using System.IO.Compression;
 using System.Security.Cryptography;
+using Umbrek.Core.Desktop;
 using Umbrek.Service.Hosting;
+using Umbrek.Wire.Sessions;
 
-namespace Umbrek.Service.Shell;
+namespace Umbrek.Service.Sessions;
 
 /// <summary>
-/// The files of recordings, one each in the data directory: plain text while it is written, compressed from its end on. What is
-/// written is in the system's hands at once, so that a service that is killed loses none of it.
+/// The files of recordings, one each in the data directory, and films that were made of them. A shell's is plain text while it is
+/// written and compressed from its end on; a desktop's is compressed as it comes. What is written is in the system's hands at once, so
+/// that a service that is killed loses none of it.
 /// </summary>
 public sealed class RecordingFiles(ServiceOptions options)
 {
     private const string Plain = ".cast";
     private const string Packed = ".cast.gz";
+    private const string Screen = ".screen";
+    private const string Film = ".webm";
+    private const string Half = ".new";
     private readonly string directory = options.PathOf("recordings");
 
     /// <exception cref="IOException">There is no room, or no right, to write it.</exception>
     /// <exception cref="UnauthorizedAccessException">As above.</exception>
-    public FileStream Create(Guid id)
+    public FileStream Create(Guid id, RecordingKind kind)
     {
         Directory.CreateDirectory(directory);
-        return new FileStream(PathOf(id, Plain), Private(FileMode.CreateNew));
+        return new FileStream(PathOf(id, kind == RecordingKind.Desktop ? Screen : Plain), Private(FileMode.CreateNew));
     }
 
-    /// <summary>The recording as text, as far as it is written.</summary>
+    /// <summary>What was recorded, as far as it is written.</summary>
     /// <returns>Null when there is none.</returns>
-    public Stream? Open(Guid id)
+    public Stream? Open(Guid id) => (Stream?)(Find(id, Screen) ?? Find(id, Plain)) ?? (Find(id, Packed) is { } packed ? new GZipStream(packed, CompressionMode.Decompress) : null);
+
+    /// <summary>The film that was made of a recording.</summary>
+    /// <returns>Null when there is none.</returns>
+    public FileStream? OpenFilm(Guid id) => Find(id, Film);
+
+    /// <summary>Where a film is made; once it is whole, <see cref="KeepFilm"/> keeps it.</summary>
+    public string FilmToBe(Guid id) => PathOf(id, Film + Half);
+
+    public FileStream CreateFilm(Guid id) => new(FilmToBe(id), Private(FileMode.Create));
+
+    public void KeepFilm(Guid id) => File.Move(FilmToBe(id), PathOf(id, Film), overwrite: true);
+
+    public void DeleteFilm(Guid id)
     {
-        try
-        {
-            return new FileStream(PathOf(id, Plain), FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
-        }
-        catch (Exception e) when (e is FileNotFoundException or DirectoryNotFoundException)
-        {
-            return File.Exists(PathOf(id, Packed)) ? new GZipStream(File.OpenRead(PathOf(id, Packed)), CompressionMode.Decompress) : null;
-        }
+        File.Delete(FilmToBe(id));
+        File.Delete(PathOf(id, Film));
     }
 
-    /// <summary>Compresses a recording that has ended, whole or not at all. A last line that was cut by a crash goes.</summary>
-    /// <returns>How long its text is and its SHA-256; null when there is none.</returns>
+    /// <summary>Ends a recording, whole or not at all. What was cut off by a crash at its end goes.</summary>
+    /// <returns>How long its content is and its SHA-256; null when there is none.</returns>
     public async Task<(long Bytes, string Sha256, DateTimeOffset WrittenAt)?> PackAsync(Guid id, CancellationToken cancel)
     {
+        if (File.Exists(PathOf(id, Screen)))
+        {
+            return await EndScreenAsync(PathOf(id, Screen), cancel).ConfigureAwait(false);
+        }
         var (plain, packed) = (PathOf(id, Plain), PathOf(id, Packed));
         if (!File.Exists(plain))
         {
@@ -49,7 +66,7 @@ public sealed class RecordingFiles(ServiceOptions options)
         var writtenAt = File.GetLastWriteTimeUtc(plain);
         long bytes;
         byte[] hash;
-        var half = packed + ".new";
+        var half = packed + Half;
         await using (var from = new FileStream(plain, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete))
         {
             from.SetLength(await WholeLinesAsync(from, cancel).ConfigureAwait(false));
@@ -70,6 +87,46 @@ public sealed class RecordingFiles(ServiceOptions options)
         return (bytes, Convert.ToHexStringLower(hash), new DateTimeOffset(writtenAt, TimeSpan.Zero));
     }
 
+    private FileStream? Find(Guid id, string suffix)
+    {
+        try
+        {
+            return new FileStream(PathOf(id, suffix), FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        }
+        catch (Exception e) when (e is FileNotFoundException or DirectoryNotFoundException)
+        {
+            return null;
+        }
+    }
+
+    private static async Task<(long Bytes, string Sha256, DateTimeOffset WrittenAt)> EndScreenAsync(string path, CancellationToken cancel)
+    {
+        var writtenAt = File.GetLastWriteTimeUtc(path);
+        await using var file = new FileStream(path, FileMode.Open, FileAccess.ReadWrite, FileShare.ReadWrite | FileShare.Delete);
+        file.SetLength(await WholeEntriesAsync(file, cancel).ConfigureAwait(false));
+        file.Position = 0;
+        var hash = await SHA256.HashDataAsync(file, cancel).ConfigureAwait(false);
+        file.Flush(flushToDisk: true);
+        return (file.Length, Convert.ToHexStringLower(hash), new DateTimeOffset(writtenAt, TimeSpan.Zero));
+    }
+
+    private static async Task<long> WholeEntriesAsync(FileStream file, CancellationToken cancel)
+    {
+        var tape = new TapeReader(file);
+        try
+        {
+            await tape.ReadHeaderAsync(cancel).ConfigureAwait(false);
+            while (await tape.ReadAsync(cancel).ConfigureAwait(false) is not null)
+            {
+            }
+        }
+        catch (InvalidDataException)
+        {
+            // What follows was never written as it should be.
+        }
+        return tape.Length;
+    }
+
     private static async Task<(long Bytes, string Sha256, DateTimeOffset WrittenAt)> ReadAsync(string packed, CancellationToken cancel)
     {
         await using var text = new GZipStream(File.OpenRead(packed), CompressionMode.Decompress);
@@ -86,7 +143,7 @@ public sealed class RecordingFiles(ServiceOptions options)
 
     public void Delete(Guid id)
     {
-        foreach (var suffix in new[] { Plain, Packed, Packed + ".new" })
+        foreach (var suffix in new[] { Plain, Packed, Packed + Half, Screen, Film, Film + Half })
         {
             File.Delete(PathOf(id, suffix));
         }

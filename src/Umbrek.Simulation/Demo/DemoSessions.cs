@@ -9,27 +9,27 @@ using Umbrek.Wire.Shell;
 
 namespace Umbrek.Simulation.Demo;
 
-/// <summary>Technicians who work in shells while the demo begins: where the policy says so, they leave recordings.</summary>
-public sealed class DemoShells(DemoWorld world)
+/// <summary>Technicians who work on hosts while the demo begins: where the policy says so, they leave recordings.</summary>
+public sealed class DemoSessions(DemoWorld world)
 {
     private static readonly TimeSpan Keystroke = TimeSpan.FromMilliseconds(70);
     private static readonly TimeSpan Thinking = TimeSpan.FromSeconds(1.2);
     private static readonly TimeSpan Between = TimeSpan.FromSeconds(1);
 
-    /// <summary>Each types his lines, unless there are recordings from an earlier start.</summary>
+    /// <summary>Each does his work, unless there are recordings from an earlier start.</summary>
     public async Task WorkAsync(CancellationToken cancel)
     {
         using var lead = await world.SignInAsync(cancel).ConfigureAwait(false);
         if ((await lead.GetAsync("recordings?limit=1", WireJson.Default.PageRecordingInfo, cancel).ConfigureAwait(false)).Items.Count == 0)
         {
-            await Task.WhenAll(ScenarioShells.All.Select(s => WorkAsync(lead, s, cancel))).ConfigureAwait(false);
+            await Task.WhenAll(ScenarioSessions.All.Select(s => WorkAsync(lead, s, cancel))).ConfigureAwait(false);
         }
     }
 
-    private async Task WorkAsync(ApiClient lead, ScenarioShell shell, CancellationToken cancel)
+    private async Task WorkAsync(ApiClient lead, ScenarioSession work, CancellationToken cancel)
     {
-        using var api = await SignInAsync(shell.Technician, cancel).ConfigureAwait(false);
-        var page = await lead.GetAsync($"hosts?selection={Uri.EscapeDataString(shell.Host)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false);
+        using var api = await SignInAsync(work.Technician, cancel).ConfigureAwait(false);
+        var page = await lead.GetAsync($"hosts?selection={Uri.EscapeDataString(work.Host)}", WireJson.Default.PageHostSummary, cancel).ConfigureAwait(false);
         if (page.Items is not [var host, ..])
         {
             // A small demo has not everybody.
@@ -40,14 +40,18 @@ public sealed class DemoShells(DemoWorld world)
         {
             try
             {
-                session = await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession(shell.Reason), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false);
+                session = await api.PostAsync($"hosts/{host.Id}/sessions", new NewSession(work.Reason), WireJson.Default.NewSession, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false);
             }
             catch (ApiException e) when (e.Problem.Word == ProblemTypes.HostAway)
             {
                 await Task.Delay(Between, cancel).ConfigureAwait(false);
             }
         }
-        await TypeAsync(api, session, shell, cancel).ConfigureAwait(false);
+        await (work.IsAtDesktop ? DemoDesktops.WorkAsync(world, api, session, work.Lines, cancel) : TypeAsync(api, session, work, cancel)).ConfigureAwait(false);
+        if (work.Note is { } note)
+        {
+            await api.PutAsync($"sessions/{session.Id}/note", new SessionNote(note), 0, WireJson.Default.SessionNote, WireJson.Default.SessionInfo, cancel).ConfigureAwait(false);
+        }
         await api.ActAsync(HttpMethod.Post, $"sessions/{session.Id}/end", cancel).ConfigureAwait(false);
     }
 
@@ -64,7 +68,7 @@ public sealed class DemoShells(DemoWorld world)
         return new ApiClient(world.Address, world.Pin, answer.Token);
     }
 
-    private async Task TypeAsync(ApiClient api, SessionInfo session, ScenarioShell shell, CancellationToken cancel)
+    private async Task TypeAsync(ApiClient api, SessionInfo session, ScenarioSession work, CancellationToken cancel)
     {
         var (socket, _) = await ChannelSocket.OpenAsync(api, world.Pin, session.Id, new NewChannel(ChannelKinds.Shell, new ShellWish { Terminal = new TerminalSize(100, 26) }), cancel).ConfigureAwait(false);
         using var open = socket;
@@ -74,7 +78,7 @@ public sealed class DemoShells(DemoWorld world)
         {
             if (message.Word?.Opened is not null)
             {
-                typing = TypeAsync(frames, shell.Lines, cancel);
+                typing = TypeAsync(frames, work.Lines, cancel);
             }
             else if (message.Word is { Ended: not null } or { Problem: not null })
             {

@@ -1,22 +1,25 @@
 using System.Collections.Concurrent;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Core.Access;
+using Umbrek.Core.Desktop;
 using Umbrek.Core.Shell;
 using Umbrek.Service.Access;
 using Umbrek.Service.Audit;
+using Umbrek.Service.Desktop;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Service.Relay;
+using Umbrek.Service.Shell;
 using Umbrek.Service.Storage;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Sessions;
-using Umbrek.Wire.Shell;
 
-namespace Umbrek.Service.Shell;
+namespace Umbrek.Service.Sessions;
 
 /// <summary>
-/// Records shells where the host policy says so, and hands recordings to whoever may see them: his own to a technician, all of a
+/// Records shells and desktops where the host policy says so, and hands recordings to whoever may see them: his own to a technician, all of a
 /// place to who administers it.
 /// </summary>
 public sealed partial class RecordingService(IDatabase database, RecordingFiles files, EstateIndex estate, PolicyIndex policies, AccessIndex access, Gate gate, AuditLog audit, ServiceOptions options, TimeProvider time, ILogger<RecordingService> log) : BackgroundService
@@ -26,49 +29,72 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
     /// <summary>Recordings that are being written, or packed.</summary>
     private readonly ConcurrentDictionary<Guid, Task> open = new();
 
-    /// <summary>What is kept of a shell: what is wanted of the host, and what its own side asks for.</summary>
+    /// <summary>What is kept of shells and desktops: what is wanted of the host, and what its own side asks for.</summary>
     public RecordRule RuleAt(HostSummary host)
     {
         var (wanted, own) = (policies.Wanted(host.Id, host.GroupPath).Record ?? RecordRule.None, estate.FindSide(host.Id)?.InForce.Record ?? RecordRule.None);
         return wanted > own ? wanted : own;
     }
 
-    /// <summary>Begins a recording where one is asked for.</summary>
+    /// <summary>Begins the recording of a shell where one is asked for.</summary>
     /// <returns>Null where none is.</returns>
     /// <exception cref="ProblemException">It can't be written, so there is no shell.</exception>
-    public async Task<(ChannelRecording Told, IChannelTap Tap)?> BeginAsync(HostSummary host, Guid sessionId, ShellWish wish, Asker by, CancellationToken cancel)
+    public Task<(ChannelRecording Told, IChannelTap Tap)?> BeginAsync(HostSummary host, Guid sessionId, ShellWish wish, Asker by, CancellationToken cancel)
+    {
+        var row = new RecordingRow
+        {
+            Kind = RecordingKind.Shell,
+            CommandText = wish.Display(),
+            IsTerminal = wish.Terminal is not null,
+            Continues = wish.ShellId is not null,
+        };
+        return BeginAsync(host, sessionId, row, "shell", by, (file, over) =>
+        {
+            var header = new CastHeader(wish.Terminal ?? TerminalSize.Usual, row.BeganAt, row.CommandText, TitleOf(by, host), wish.Terminal is null ? null : wish.TerminalType ?? ShellWish.DefaultTerminalType);
+            return new ShellRecorder(file, header, row.HasKeys, options.RecordingBytes, time, over);
+        }, cancel);
+    }
+
+    /// <summary>Begins the recording of a desktop where one is asked for. A small picture of many is not recorded.</summary>
+    /// <returns>Null where none is.</returns>
+    /// <exception cref="ProblemException">It can't be written, so the desktop is not shown.</exception>
+    public async Task<(ChannelRecording Told, IChannelTap Tap)?> BeginAsync(HostSummary host, Guid sessionId, DesktopWish wish, Asker by, CancellationToken cancel)
+    {
+        if (wish.Small is not null)
+        {
+            return null;
+        }
+        var row = new RecordingRow { Kind = RecordingKind.Desktop, CommandText = wish.Control ? "desktop, controlled" : "desktop, watched" };
+        return await BeginAsync(host, sessionId, row, "desktop", by, (file, over) =>
+            new DesktopRecorder(file, new TapeHeader(row.BeganAt, TitleOf(by, host), wish.Control), row.HasKeys, options.ScreenRecordingBytes, time, over), cancel).ConfigureAwait(false);
+    }
+
+    private static string TitleOf(Asker by, HostSummary host) => $"{by.Name} at {host.Label} in {host.GroupPath}";
+
+    /// <param name="what">What is recorded, in a word.</param>
+    /// <param name="recorder">Makes what sees the channel; it tells at its end what it learnt.</param>
+    private async Task<(ChannelRecording Told, IChannelTap Tap)?> BeginAsync(HostSummary host, Guid sessionId, RecordingRow row, string what, Asker by, Func<FileStream, Action<RecordedChannel?>, IChannelTap> recorder, CancellationToken cancel)
     {
         var rule = RuleAt(host);
         if (rule == RecordRule.None)
         {
             return null;
         }
-        var row = new RecordingRow
-        {
-            Id = Guid.CreateVersion7(),
-            SessionId = sessionId,
-            HostId = host.Id,
-            TechnicianId = by.Id,
-            Technician = by.Name,
-            CommandText = wish.Display(),
-            IsTerminal = wish.Terminal is not null,
-            HasKeys = rule == RecordRule.ScreenAndKeys,
-            Continues = wish.ShellId is not null,
-            BeganAt = time.GetUtcNow(),
-        };
+        (row.Id, row.SessionId, row.HostId, row.TechnicianId, row.Technician) = (Guid.CreateVersion7(), sessionId, host.Id, by.Id, by.Name);
+        (row.HasKeys, row.BeganAt) = (rule == RecordRule.ScreenAndKeys, time.GetUtcNow());
         // Known before there is a file: what nobody knows is removed.
         var done = new TaskCompletionSource();
         open[row.Id] = done.Task;
         FileStream file;
         try
         {
-            file = files.Create(row.Id);
+            file = files.Create(row.Id, row.Kind);
         }
         catch (Exception e) when (e is IOException or UnauthorizedAccessException)
         {
             open.TryRemove(row.Id, out _);
             Log.NotWritten(log, e);
-            throw new ProblemException(409, ProblemTypes.Conflict, $"Shells of {host.Label} are recorded, and no recording can be written ({e.Message.TrimEnd('.')}); so there is no shell. Make room in the service's data directory.");
+            throw new ProblemException(409, ProblemTypes.Conflict, $"What is done at {host.Label} is recorded, and no recording can be written ({e.Message.TrimEnd('.')}); so there is no {what}. Make room in the service's data directory.");
         }
         try
         {
@@ -83,8 +109,7 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             files.Delete(row.Id);
             throw;
         }
-        var header = new CastHeader(wish.Terminal ?? TerminalSize.Usual, row.BeganAt, row.CommandText, $"{by.Name} at {host.Label} in {host.GroupPath}", wish.Terminal is null ? null : wish.TerminalType ?? ShellWish.DefaultTerminalType);
-        return (new ChannelRecording(row.Id, row.HasKeys), new ShellRecorder(file, header, row.HasKeys, options.RecordingBytes, time, shell => _ = EndAsync(row.Id, shell, done)));
+        return (new ChannelRecording(row.Id, row.HasKeys), recorder(file, learnt => _ = EndAsync(row.Id, learnt, done)));
     }
 
     /// <summary>Newest first: one's own, and all of places that one administers.</summary>
@@ -183,7 +208,7 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
         {
             if (!open.ContainsKey(id))
             {
-                await StoreEndAsync(id, shell: null, cancel).ConfigureAwait(false);
+                await StoreEndAsync(id, learnt: null, cancel).ConfigureAwait(false);
             }
         }
         var before = time.GetUtcNow() - TimeSpan.FromDays(options.RecordingDays);
@@ -201,12 +226,12 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
         }
     }
 
-    private async Task EndAsync(Guid id, RecordedShell? shell, TaskCompletionSource done)
+    private async Task EndAsync(Guid id, RecordedChannel? learnt, TaskCompletionSource done)
     {
         try
         {
             await Task.Yield();
-            await StoreEndAsync(id, shell, CancellationToken.None).ConfigureAwait(false);
+            await StoreEndAsync(id, learnt, CancellationToken.None).ConfigureAwait(false);
         }
         catch (Exception e)
         {
@@ -220,8 +245,8 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
         }
     }
 
-    /// <summary>A channel to which no shell came leaves no recording; one that broke off with the service has what was written of it.</summary>
-    private async Task StoreEndAsync(Guid id, RecordedShell? shell, CancellationToken cancel)
+    /// <summary>A channel to which nothing came leaves no recording; one that broke off with the service has what was written of it.</summary>
+    private async Task StoreEndAsync(Guid id, RecordedChannel? learnt, CancellationToken cancel)
     {
         await using var db = database.Open();
         var row = await db.Recordings.FirstOrDefaultAsync(r => r.Id == id, cancel).ConfigureAwait(false);
@@ -242,21 +267,21 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             files.Delete(id);
             return;
         }
-        row.ShellId = shell?.ShellId ?? row.ShellId;
-        row.User = shell?.User ?? row.User;
-        row.EndedAt = shell is null ? text.WrittenAt : time.GetUtcNow();
+        row.ShellId = learnt?.ShellId ?? row.ShellId;
+        row.User = learnt?.User ?? row.User;
+        row.EndedAt = learnt is null ? text.WrittenAt : time.GetUtcNow();
         row.Bytes = text.Bytes;
         row.Sha256 = text.Sha256;
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
     }
 
     private static RecordingInfo ToInfo(RecordingRow row, HostSummary host) => new(
-        row.Id, row.SessionId, row.ShellId, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.CommandText, row.User, row.IsTerminal, row.HasKeys, row.Continues,
+        row.Id, row.SessionId, row.Kind, row.ShellId, row.HostId, host.Label, host.GroupPath, row.TechnicianId, row.Technician, row.CommandText, row.User, row.IsTerminal, row.HasKeys, row.Continues,
         row.BeganAt, row.EndedAt, row.Bytes, row.Sha256);
 
     private static partial class Log
     {
-        [LoggerMessage(Level = LogLevel.Error, Message = "A recording could not be begun, so there was no shell")]
+        [LoggerMessage(Level = LogLevel.Error, Message = "A recording could not be begun, so there was no channel")]
         public static partial void NotWritten(ILogger logger, Exception e);
 
         [LoggerMessage(Level = LogLevel.Warning, Message = "Recordings could not be tidied; tried again in an hour")]

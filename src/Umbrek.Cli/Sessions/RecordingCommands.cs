@@ -8,31 +8,35 @@ using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
+using Umbrek.Cli.Shell;
+using Umbrek.Core.Desktop;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Shell;
 using Umbrek.Core.Text;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
-using Umbrek.Wire.Shell;
+using Umbrek.Wire.Sessions;
 
-namespace Umbrek.Cli.Shell;
+namespace Umbrek.Cli.Sessions;
 
-/// <summary><c>umbrek recording</c>: shells that were recorded, to be looked at again.</summary>
+/// <summary><c>umbrek recording</c>: shells and desktops that were recorded, to be looked at again.</summary>
 public static class RecordingCommands
 {
     /// <summary>Gives a terminal back as a shell expects it, whatever the recording left: its main screen, a cursor, no mouse, no colours (xterm control sequences).</summary>
     private const string AsBefore = "\e[?1049l\e[?1000l\e[?1002l\e[?1003l\e[?1006l\e[?2004l\e[?25h\e[!p\e[0m";
 
+    private static readonly TimeSpan FilmEvery = TimeSpan.FromMilliseconds(500);
+
     public static Command Recording(ClientContext client)
     {
-        var command = ClientCommands.Named("recording", "Shells that were recorded, where the host policy says so.", "umbrek recording list\n  umbrek recording watch 70f4c2e1 --pace 4");
-        command.Add(List(client), Watch(client), Save(client), Delete(client));
+        var command = ClientCommands.Named("recording", "Shells and desktops that were recorded, where the host policy says so.", "umbrek recording list\n  umbrek recording watch 70f4c2e1 --pace 4");
+        command.Add(List(client), Watch(client), Marks(client), Save(client), Delete(client));
         return command;
     }
 
     private static Command List(ClientContext client)
     {
-        var host = new Option<string?>("--host") { Description = "Only shells of this host.", HelpName = "name" };
+        var host = new Option<string?>("--host") { Description = "Only what was recorded on this host.", HelpName = "name" };
         var technician = new Option<string?>("--technician") { Description = "Only those of technicians in whose name this stands.", HelpName = "name" };
         var most = new Option<int>("--most") { Description = "How many, newest first.", DefaultValueFactory = _ => 50 };
         var command = ClientCommands.Named("list", "Lists recordings, newest first: your own, and all of places that you administer.", "umbrek recording list --host quay-ticket-01");
@@ -44,7 +48,7 @@ public static class RecordingCommands
             filter += parsed.GetValue(technician) is { } who ? $"&technician={Uri.EscapeDataString(who)}" : "";
             var page = await api.GetAsync($"recordings?limit={parsed.GetValue(most)}{filter}", WireJson.Default.PageRecordingInfo, cancel).ConfigureAwait(false);
             var now = client.Time.GetUtcNow();
-            Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListRecordingInfo, "There is no such recording. Shells are recorded where the host policy says so: umbrek policy set PLACE --record screen",
+            Listing.Print(client.Format(parsed), page.Items, WireJson.Default.ListRecordingInfo, "There is no such recording. Shells and desktops are recorded where the host policy says so: umbrek policy set PLACE --record screen",
                 new("Id", r => Words.ShortId(r.Id), Machine: r => $"{r.Id}"),
                 new("Began", r => Words.Ago(r.BeganAt, now), Machine: r => Words.Iso(r.BeganAt)),
                 new("Lasted", r => r.EndedAt is { } end ? Units.Span(end - r.BeganAt) : "goes on", Machine: r => r.EndedAt is { } end ? (end - r.BeganAt).TotalSeconds.ToString("0.###", CultureInfo.InvariantCulture) : ""),
@@ -82,7 +86,11 @@ public static class RecordingCommands
             };
             using var api = client.State.Open();
             var info = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
-            using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/cast");
+            if (info.Kind == RecordingKind.Desktop)
+            {
+                throw new ClientException($"A desktop can't be shown in a terminal. Watch it in the console, under Sessions, or have a film of it: umbrek recording save {Words.ShortId(info.Id)} desktop.webm");
+            }
+            using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/content");
             using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
             using var lines = new StreamReader(await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false));
             try
@@ -192,14 +200,27 @@ public static class RecordingCommands
     private static Command Save(ClientContext client)
     {
         var id = IdArgument();
-        var file = new Argument<string?>("file") { Description = "Where to; '-' is standard output. Named by its id when left out.", Arity = ArgumentArity.ZeroOrOne };
-        var command = ClientCommands.Named("save", "Writes a recording to a file, as asciicast v2.", "umbrek recording save 70f4c2e1 tide.cast");
-        command.Add(id, file);
+        var file = new Argument<string?>("file") { Description = "Where to; '-' is standard output. Named by its id when left out. What ends with .webm becomes a film, of a desktop.", Arity = ArgumentArity.ZeroOrOne };
+        var pause = new Option<string?>("--longest-pause") { Description = "In a film, longer pauses are shortened to this; 'any', and when left out, leaves them.", HelpName = "time" };
+        var command = ClientCommands.Named("save", "Writes a recording to a file: a shell as asciicast v2, a desktop as RFB with times, or as a film in WebM.",
+            "umbrek recording save 70f4c2e1 tide.cast\n  umbrek recording save 81c0aa02 counter.webm --longest-pause 2s");
+        command.Add(id, file, pause);
         command.SetAction(async (parsed, cancel) =>
         {
             using var api = client.State.Open();
             var info = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
-            var name = parsed.GetValue(file) ?? $"{info.Id}.cast";
+            var name = parsed.GetValue(file) ?? $"{info.Id}.{(info.Kind == RecordingKind.Desktop ? "screen" : "cast")}";
+            var longest = parsed.GetValue(pause) is { } text && text != "any"
+                ? Units.ParseSpan(text) ?? throw new ClientException($"'{text}' is no length of time; write it like 500ms, 3s or 1min, or 'any'.", ExitCodes.WrongUse)
+                : (TimeSpan?)null;
+            if (name.EndsWith(".webm", StringComparison.OrdinalIgnoreCase))
+            {
+                return await SaveFilmAsync(client, parsed, api, info, name, longest, cancel).ConfigureAwait(false);
+            }
+            if (longest is not null)
+            {
+                throw new ClientException("--longest-pause is for a film: name a file that ends with .webm.", ExitCodes.WrongUse);
+            }
             if (name == "-")
             {
                 await using var stdout = Console.OpenStandardOutput();
@@ -213,9 +234,112 @@ public static class RecordingCommands
         return command;
     }
 
+    /// <summary>Has a film made, says how far it has come, and fetches it; whoever stops here gives it up there too.</summary>
+    private static async Task<int> SaveFilmAsync(ClientContext client, ParseResult parsed, ApiClient api, RecordingInfo info, string name, TimeSpan? longestPause, CancellationToken cancel)
+    {
+        var film = await api.PostAsync($"recordings/{info.Id}/film", new NewFilm(longestPause?.TotalSeconds), WireJson.Default.NewFilm, WireJson.Default.FilmInfo, cancel).ConfigureAwait(false);
+        var shows = !Console.IsErrorRedirected;
+        try
+        {
+            while (film is { Bytes: null, Problem: null })
+            {
+                if (shows)
+                {
+                    await Console.Error.WriteAsync($"\rMaking a film of it: {film.Done.ToString("P0", CultureInfo.InvariantCulture)}\e[K").ConfigureAwait(false);
+                }
+                await Task.Delay(FilmEvery, client.Time, cancel).ConfigureAwait(false);
+                film = await api.GetAsync($"recordings/{info.Id}/film", WireJson.Default.FilmInfo, cancel).ConfigureAwait(false);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            using var parting = new CancellationTokenSource(TimeSpan.FromSeconds(5));
+            await api.ActAsync(HttpMethod.Delete, $"recordings/{info.Id}/film", parting.Token).ConfigureAwait(false);
+            throw;
+        }
+        finally
+        {
+            if (shows)
+            {
+                await Console.Error.WriteAsync("\r\e[K").ConfigureAwait(false);
+            }
+        }
+        if (film.Problem is { } problem)
+        {
+            throw new ClientException(problem);
+        }
+        var bytes = await WholeFile.WriteAsync(name, async to =>
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/film/content");
+            using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
+            await using var from = await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false);
+            await from.CopyToAsync(to, cancel).ConfigureAwait(false);
+        }).ConfigureAwait(false);
+        Listing.Say(client.Format(parsed), $"{name}: {Units.Bytes(bytes)}, a film in WebM.", film, WireJson.Default.FilmInfo);
+        return ExitCodes.Done;
+    }
+
+    private static Command Marks(ClientContext client)
+    {
+        var id = IdArgument();
+        var command = ClientCommands.Named("marks", "Lists what happened in a recording, and when: screens, clipboards, typing, keyboards that were taken.", "umbrek recording marks 81c0aa02");
+        command.Add(id);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var info = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
+            using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/content");
+            using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
+            await using var content = await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false);
+            try
+            {
+                var marks = info.Kind == RecordingKind.Desktop ? await ScreenMarksAsync(content, cancel).ConfigureAwait(false) : await CastMarksAsync(content, cancel).ConfigureAwait(false);
+                Listing.Print(client.Format(parsed), marks, WireJson.Default.ListRecordingMark, "Nothing is marked in it.",
+                    new("At", m => TimeSpan.FromSeconds(m.At).ToString(m.At < 3600 ? @"mm\:ss" : @"h\:mm\:ss", CultureInfo.InvariantCulture), Machine: m => m.At.ToString("0.###", CultureInfo.InvariantCulture)),
+                    new("What", m => TerminalText.Line(m.Text)));
+                return ExitCodes.Done;
+            }
+            catch (InvalidDataException e)
+            {
+                throw new ClientException($"The recording can't be read: {e.Message}");
+            }
+        });
+        return command;
+    }
+
+    private static async Task<List<RecordingMark>> ScreenMarksAsync(Stream content, CancellationToken cancel)
+    {
+        var tape = new TapeReader(content);
+        await tape.ReadHeaderAsync(cancel).ConfigureAwait(false);
+        var marks = new List<RecordingMark>();
+        while (await tape.ReadAsync(cancel).ConfigureAwait(false) is { } entry)
+        {
+            if (TapeWords.Of(entry) is { } words)
+            {
+                marks.Add(new RecordingMark(entry.At.TotalSeconds, words));
+            }
+        }
+        return marks;
+    }
+
+    private static async Task<List<RecordingMark>> CastMarksAsync(Stream content, CancellationToken cancel)
+    {
+        using var lines = new StreamReader(content);
+        CastReader.ReadHeader(await lines.ReadLineAsync(cancel).ConfigureAwait(false) ?? throw new InvalidDataException("It is empty."));
+        var marks = new List<RecordingMark>();
+        await foreach (var happened in ReadAsync(lines, cancel).ConfigureAwait(false))
+        {
+            if (happened.Kind == CastKind.Marker)
+            {
+                marks.Add(new RecordingMark(happened.At.TotalSeconds, happened.Text));
+            }
+        }
+        return marks;
+    }
+
     private static async Task FetchAsync(ApiClient api, RecordingInfo info, Stream to, CancellationToken cancel)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/cast");
+        using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{info.Id}/content");
         using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
         await using var from = await response.Content.ReadAsStreamAsync(cancel).ConfigureAwait(false);
         using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);

@@ -1,17 +1,39 @@
-import { type Cast, type CastEvent, shownAt } from "./cast";
+/** What happens at a time of a recording. */
+export interface Timed {
+  /** Seconds since its beginning. */
+  at: number;
+}
 
 /** What a player shows on. */
-export interface CastScreen {
+export interface PlayerScreen<E extends Timed> {
   /** As it was at the beginning. */
   reset(): void;
-  show(event: CastEvent): void;
+  /** What happens next, in its order. */
+  show(events: readonly E[]): void;
+}
+
+export interface Mark {
+  /** Seconds, as it is shown. */
+  at: number;
+  text: string;
 }
 
 const TICK_MS = 100;
 
+/** When each event is shown, at the pace at which it went: pauses that are longer than the longest are shortened to it. */
+export function shownAt(events: readonly Timed[], longestPause: number | undefined): number[] {
+  let [before, at] = [0, 0];
+  return events.map((e) => {
+    at += longestPause === undefined ? e.at - before : Math.min(e.at - before, longestPause);
+    before = e.at;
+    return at;
+  });
+}
+
 /** Shows a recording as it went; from anywhere in it, at any pace. */
-export class CastPlayer {
+export class Player<E extends Timed> {
   #times: number[];
+  #marks: Mark[];
   #next = 0;
   #at = 0;
   #playing = false;
@@ -21,13 +43,16 @@ export class CastPlayer {
   #listeners = new Set<() => void>();
   #version = 0;
 
+  /** @param markOf What is to be said of an event beside showing it. */
   constructor(
-    private readonly cast: Cast,
-    private readonly screen: CastScreen,
+    private readonly events: readonly E[],
+    private readonly screen: PlayerScreen<E>,
+    private readonly markOf: (event: E) => string | undefined,
     longestPause?: number,
     private readonly now: () => number = () => performance.now(),
   ) {
-    this.#times = shownAt(cast, longestPause);
+    this.#times = shownAt(events, longestPause);
+    this.#marks = this.#findMarks();
     screen.reset();
   }
 
@@ -41,6 +66,11 @@ export class CastPlayer {
   /** Seconds from the beginning, as it is shown. */
   get at(): number {
     return this.#at;
+  }
+
+  /** Seconds from the beginning, as it went. */
+  get realAt(): number {
+    return this.#next === 0 ? 0 : (this.events[this.#next - 1]?.at ?? 0);
   }
 
   /** Seconds that all of it takes, as it is shown. */
@@ -57,8 +87,8 @@ export class CastPlayer {
   }
 
   /** Places that are marked. */
-  get marks(): { at: number; text: string }[] {
-    return this.cast.events.flatMap((e, i) => (e.kind === "mark" ? [{ at: this.#times[i] ?? 0, text: e.text }] : []));
+  get marks(): readonly Mark[] {
+    return this.#marks;
   }
 
   play(): void {
@@ -88,7 +118,8 @@ export class CastPlayer {
 
   /** Shortens pauses otherwise; what stands on the screen stays. */
   setLongestPause(longest: number | undefined): void {
-    this.#times = shownAt(this.cast, longest);
+    this.#times = shownAt(this.events, longest);
+    this.#marks = this.#findMarks();
     this.#at = this.#next === 0 ? 0 : (this.#times[this.#next - 1] ?? 0);
     this.#since = this.now();
     this.#changed();
@@ -120,10 +151,16 @@ export class CastPlayer {
       this.screen.reset();
     }
     this.#at = at;
-    for (let event = this.cast.events[this.#next]; event && (this.#times[this.#next] ?? 0) <= at;) {
-      this.screen.show(event);
-      event = this.cast.events[++this.#next];
-    }
+    const from = this.#next;
+    while (this.#next < this.events.length && (this.#times[this.#next] ?? 0) <= at) this.#next++;
+    if (this.#next > from) this.screen.show(this.events.slice(from, this.#next));
+  }
+
+  #findMarks(): Mark[] {
+    return this.events.flatMap((e, i) => {
+      const text = this.markOf(e);
+      return text === undefined ? [] : [{ at: this.#times[i] ?? 0, text }];
+    });
   }
 
   #changed(): void {

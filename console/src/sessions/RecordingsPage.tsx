@@ -11,9 +11,10 @@ import { useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { bytes, span } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
-import { SessionsTabs } from "../sessions/SessionsTabs";
+import { RecordedWhat } from "./RecordedWhat";
+import { SessionsTabs } from "./SessionsTabs";
 
-/** Recorded shells: one's own, and all of places that one administers. */
+/** Recorded shells and desktops: one's own, and all of places that one administers. */
 export function RecordingsPage() {
   const [scope] = useScope();
   const [who, setWho] = useState("");
@@ -51,8 +52,8 @@ export function RecordingsPage() {
       {shown &&
         (shown.length === 0 ? (
           <Empty title={technician ? "No such recording" : "Nothing is recorded"}>
-            Shells are recorded where the <Link to="/rules/policies">host policy</Link> says so. You see your own, and
-            all of places that you administer.
+            Shells and desktops are recorded where the <Link to="/rules/policies">host policy</Link> says so. You see
+            your own, and all of places that you administer.
           </Empty>
         ) : (
           <div className="rows">
@@ -67,15 +68,7 @@ export function RecordingsPage() {
                 </span>
                 <span className="host-name">
                   <b>{r.technician}</b>
-                  <span>
-                    <span className="mono">{r.commandText}</span>
-                    {r.continues && ", gone on with"}
-                    {r.user && (
-                      <>
-                        , as <span className="mono">{r.user}</span>
-                      </>
-                    )}
-                  </span>
+                  <RecordedWhat info={r} />
                 </span>
                 <span>
                   <Ago time={r.beganAt} />

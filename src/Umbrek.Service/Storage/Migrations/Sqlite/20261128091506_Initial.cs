@@ -1,10 +1,8 @@
-﻿using System;
-using Microsoft.EntityFrameworkCore.Migrations;
-using Npgsql.EntityFrameworkCore.PostgreSQL.Metadata;
+﻿using Microsoft.EntityFrameworkCore.Migrations;
 
 #nullable disable
 
-namespace Umbrek.Service.Storage.Migrations.Postgres
+namespace Umbrek.Service.Storage.Migrations.Sqlite
 {
     /// <inheritdoc />
     public partial class Initial : Migration
@@ -16,26 +14,26 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "AspNetUsers",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Lockouts = table.Column<int>(type: "integer", nullable: false),
-                    ProtectedFactor = table.Column<string>(type: "text", nullable: true),
-                    FactorStep = table.Column<long>(type: "bigint", nullable: false),
-                    RecoveryCodes = table.Column<string>(type: "text", nullable: false),
-                    UserName = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
-                    NormalizedUserName = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
-                    Email = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
-                    NormalizedEmail = table.Column<string>(type: "character varying(256)", maxLength: 256, nullable: true),
-                    EmailConfirmed = table.Column<bool>(type: "boolean", nullable: false),
-                    PasswordHash = table.Column<string>(type: "text", nullable: true),
-                    SecurityStamp = table.Column<string>(type: "text", nullable: true),
-                    ConcurrencyStamp = table.Column<string>(type: "text", nullable: true),
-                    PhoneNumber = table.Column<string>(type: "text", nullable: true),
-                    PhoneNumberConfirmed = table.Column<bool>(type: "boolean", nullable: false),
-                    TwoFactorEnabled = table.Column<bool>(type: "boolean", nullable: false),
-                    LockoutEnd = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    LockoutEnabled = table.Column<bool>(type: "boolean", nullable: false),
-                    AccessFailedCount = table.Column<int>(type: "integer", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Lockouts = table.Column<int>(type: "INTEGER", nullable: false),
+                    ProtectedFactor = table.Column<string>(type: "TEXT", nullable: true),
+                    FactorStep = table.Column<long>(type: "INTEGER", nullable: false),
+                    RecoveryCodes = table.Column<string>(type: "TEXT", nullable: false),
+                    UserName = table.Column<string>(type: "TEXT", maxLength: 256, nullable: true),
+                    NormalizedUserName = table.Column<string>(type: "TEXT", maxLength: 256, nullable: true),
+                    Email = table.Column<string>(type: "TEXT", maxLength: 256, nullable: true),
+                    NormalizedEmail = table.Column<string>(type: "TEXT", maxLength: 256, nullable: true),
+                    EmailConfirmed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    PasswordHash = table.Column<string>(type: "TEXT", nullable: true),
+                    SecurityStamp = table.Column<string>(type: "TEXT", nullable: true),
+                    ConcurrencyStamp = table.Column<string>(type: "TEXT", nullable: true),
+                    PhoneNumber = table.Column<string>(type: "TEXT", nullable: true),
+                    PhoneNumberConfirmed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    TwoFactorEnabled = table.Column<bool>(type: "INTEGER", nullable: false),
+                    LockoutEnd = table.Column<long>(type: "INTEGER", nullable: true),
+                    LockoutEnabled = table.Column<bool>(type: "INTEGER", nullable: false),
+                    AccessFailedCount = table.Column<int>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -46,14 +44,14 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Audit",
                 columns: table => new
                 {
-                    Number = table.Column<long>(type: "bigint", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Actor = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    Action = table.Column<string>(type: "text", nullable: false),
-                    Target = table.Column<string>(type: "text", nullable: false),
-                    Detail = table.Column<string>(type: "text", nullable: false),
-                    Hash = table.Column<byte[]>(type: "bytea", nullable: false)
+                    Number = table.Column<long>(type: "INTEGER", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    Actor = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    Action = table.Column<string>(type: "TEXT", nullable: false),
+                    Target = table.Column<string>(type: "TEXT", nullable: false),
+                    Detail = table.Column<string>(type: "TEXT", nullable: false),
+                    Hash = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -64,11 +62,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "FactValues",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Ordinal = table.Column<int>(type: "integer", nullable: false),
-                    TextKey = table.Column<string>(type: "text", nullable: false),
-                    Number = table.Column<double>(type: "double precision", nullable: true)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Ordinal = table.Column<int>(type: "INTEGER", nullable: false),
+                    TextKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Number = table.Column<double>(type: "REAL", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -79,10 +77,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Facts",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Value = table.Column<string>(type: "text", nullable: false),
-                    LearntAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<string>(type: "TEXT", nullable: false),
+                    LearntAt = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -93,13 +91,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Groups",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    ParentId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Path = table.Column<string>(type: "text", nullable: false),
-                    PathKey = table.Column<string>(type: "text", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    ParentId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Path = table.Column<string>(type: "TEXT", nullable: false),
+                    PathKey = table.Column<string>(type: "TEXT", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -116,12 +114,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "HostEvents",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Kind = table.Column<int>(type: "integer", nullable: false),
-                    By = table.Column<string>(type: "text", nullable: false),
-                    Text = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    Kind = table.Column<int>(type: "INTEGER", nullable: false),
+                    By = table.Column<string>(type: "TEXT", nullable: false),
+                    Text = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -132,22 +130,22 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Jobs",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    IdempotencyKey = table.Column<string>(type: "text", nullable: true),
-                    Selection = table.Column<string>(type: "text", nullable: false),
-                    Command = table.Column<string>(type: "text", nullable: false),
-                    UsesVault = table.Column<bool>(type: "boolean", nullable: false),
-                    Pace = table.Column<string>(type: "text", nullable: true),
-                    AgainOf = table.Column<Guid>(type: "uuid", nullable: true),
-                    ScriptId = table.Column<Guid>(type: "uuid", nullable: true),
-                    ScriptName = table.Column<string>(type: "text", nullable: true),
-                    ScriptNumber = table.Column<int>(type: "integer", nullable: true),
-                    ExpiresAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CancelledAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    CancelledBy = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    IdempotencyKey = table.Column<string>(type: "TEXT", nullable: true),
+                    Selection = table.Column<string>(type: "TEXT", nullable: false),
+                    Command = table.Column<string>(type: "TEXT", nullable: false),
+                    UsesVault = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Pace = table.Column<string>(type: "TEXT", nullable: true),
+                    AgainOf = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    ScriptId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    ScriptName = table.Column<string>(type: "TEXT", nullable: true),
+                    ScriptNumber = table.Column<int>(type: "INTEGER", nullable: true),
+                    ExpiresAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CancelledAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    CancelledBy = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -158,13 +156,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "KeyRotations",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Selection = table.Column<string>(type: "text", nullable: false),
-                    EndSessions = table.Column<bool>(type: "boolean", nullable: false),
-                    IsOver = table.Column<bool>(type: "boolean", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Selection = table.Column<string>(type: "TEXT", nullable: false),
+                    EndSessions = table.Column<bool>(type: "INTEGER", nullable: false),
+                    IsOver = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -175,12 +173,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "OwnRoles",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    NameKey = table.Column<string>(type: "text", nullable: false),
-                    Permissions = table.Column<string>(type: "text", nullable: false),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    NameKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Permissions = table.Column<string>(type: "TEXT", nullable: false),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -191,19 +189,19 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Parcels",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    IdempotencyKey = table.Column<string>(type: "text", nullable: true),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Files = table.Column<int>(type: "integer", nullable: false),
-                    Folders = table.Column<int>(type: "integer", nullable: false),
-                    Links = table.Column<int>(type: "integer", nullable: false),
-                    Bytes = table.Column<long>(type: "bigint", nullable: false),
-                    Digest = table.Column<string>(type: "text", nullable: true),
-                    Body = table.Column<string>(type: "text", nullable: true),
-                    KeptUntil = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    IdempotencyKey = table.Column<string>(type: "TEXT", nullable: true),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Files = table.Column<int>(type: "INTEGER", nullable: false),
+                    Folders = table.Column<int>(type: "INTEGER", nullable: false),
+                    Links = table.Column<int>(type: "INTEGER", nullable: false),
+                    Bytes = table.Column<long>(type: "INTEGER", nullable: false),
+                    Digest = table.Column<string>(type: "TEXT", nullable: true),
+                    Body = table.Column<string>(type: "TEXT", nullable: true),
+                    KeptUntil = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -214,14 +212,14 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Releases",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Version = table.Column<string>(type: "text", nullable: false),
-                    System = table.Column<string>(type: "text", nullable: false),
-                    Size = table.Column<long>(type: "bigint", nullable: false),
-                    Sha256 = table.Column<string>(type: "text", nullable: false),
-                    Signature = table.Column<byte[]>(type: "bytea", nullable: false),
-                    AddedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    AddedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Version = table.Column<string>(type: "TEXT", nullable: false),
+                    System = table.Column<string>(type: "TEXT", nullable: false),
+                    Size = table.Column<long>(type: "INTEGER", nullable: false),
+                    Sha256 = table.Column<string>(type: "TEXT", nullable: false),
+                    Signature = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    AddedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    AddedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -232,13 +230,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "RolloutHosts",
                 columns: table => new
                 {
-                    RolloutId = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Wave = table.Column<int>(type: "integer", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Attempts = table.Column<int>(type: "integer", nullable: false),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    RolloutId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Wave = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Attempts = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    At = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -249,15 +247,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Rollouts",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    ReleaseId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Selection = table.Column<string>(type: "text", nullable: false),
-                    FailuresAllowed = table.Column<int>(type: "integer", nullable: false),
-                    ReturnWithinSeconds = table.Column<int>(type: "integer", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    ReleaseId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Selection = table.Column<string>(type: "TEXT", nullable: false),
+                    FailuresAllowed = table.Column<int>(type: "INTEGER", nullable: false),
+                    ReturnWithinSeconds = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -268,10 +266,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Rollups",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Span = table.Column<int>(type: "integer", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Figures = table.Column<byte[]>(type: "bytea", nullable: false)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Span = table.Column<int>(type: "INTEGER", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    Figures = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -282,11 +280,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "RunOutput",
                 columns: table => new
                 {
-                    RunId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Sequence = table.Column<long>(type: "bigint", nullable: false),
-                    Stream = table.Column<int>(type: "integer", nullable: false),
-                    Packed = table.Column<bool>(type: "boolean", nullable: false),
-                    Data = table.Column<byte[]>(type: "bytea", nullable: false)
+                    RunId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Sequence = table.Column<long>(type: "INTEGER", nullable: false),
+                    Stream = table.Column<int>(type: "INTEGER", nullable: false),
+                    Packed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Data = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -297,21 +295,21 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Runs",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    JobId = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Held = table.Column<bool>(type: "boolean", nullable: false),
-                    CancelRequestedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    AcceptedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    StartedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    ExitStatus = table.Column<int>(type: "integer", nullable: true),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    User = table.Column<string>(type: "text", nullable: true),
-                    LastSequence = table.Column<long>(type: "bigint", nullable: false),
-                    StdoutBytes = table.Column<long>(type: "bigint", nullable: false),
-                    StderrBytes = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    JobId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Held = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CancelRequestedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    AcceptedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    StartedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    ExitStatus = table.Column<int>(type: "INTEGER", nullable: true),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    User = table.Column<string>(type: "TEXT", nullable: true),
+                    LastSequence = table.Column<long>(type: "INTEGER", nullable: false),
+                    StdoutBytes = table.Column<long>(type: "INTEGER", nullable: false),
+                    StderrBytes = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -322,19 +320,19 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Samples",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ProcessorPercent = table.Column<double>(type: "double precision", nullable: false),
-                    MemoryUsedPercent = table.Column<double>(type: "double precision", nullable: false),
-                    StorageUsedPercent = table.Column<double>(type: "double precision", nullable: false),
-                    Load1 = table.Column<double>(type: "double precision", nullable: false),
-                    MemoryTotalBytes = table.Column<long>(type: "bigint", nullable: false),
-                    MemoryFreeBytes = table.Column<long>(type: "bigint", nullable: false),
-                    StorageFreeBytes = table.Column<long>(type: "bigint", nullable: true),
-                    UptimeSeconds = table.Column<long>(type: "bigint", nullable: false),
-                    SwapUsedPercent = table.Column<double>(type: "double precision", nullable: true),
-                    TemperatureCelsius = table.Column<double>(type: "double precision", nullable: true),
-                    Sample = table.Column<string>(type: "text", nullable: false)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    ProcessorPercent = table.Column<double>(type: "REAL", nullable: false),
+                    MemoryUsedPercent = table.Column<double>(type: "REAL", nullable: false),
+                    StorageUsedPercent = table.Column<double>(type: "REAL", nullable: false),
+                    Load1 = table.Column<double>(type: "REAL", nullable: false),
+                    MemoryTotalBytes = table.Column<long>(type: "INTEGER", nullable: false),
+                    MemoryFreeBytes = table.Column<long>(type: "INTEGER", nullable: false),
+                    StorageFreeBytes = table.Column<long>(type: "INTEGER", nullable: true),
+                    UptimeSeconds = table.Column<long>(type: "INTEGER", nullable: false),
+                    SwapUsedPercent = table.Column<double>(type: "REAL", nullable: true),
+                    TemperatureCelsius = table.Column<double>(type: "REAL", nullable: true),
+                    Sample = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -345,14 +343,14 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "SavedSelections",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    NameKey = table.Column<string>(type: "text", nullable: false),
-                    Text = table.Column<string>(type: "text", nullable: false),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    NameKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Text = table.Column<string>(type: "TEXT", nullable: false),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -363,11 +361,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "ScanFinds",
                 columns: table => new
                 {
-                    ScanId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: true),
-                    HardwareAddress = table.Column<string>(type: "text", nullable: true),
-                    OpenPorts = table.Column<string>(type: "text", nullable: false)
+                    ScanId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: true),
+                    HardwareAddress = table.Column<string>(type: "TEXT", nullable: true),
+                    OpenPorts = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -378,18 +376,18 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Scans",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Range = table.Column<string>(type: "text", nullable: false),
-                    Ports = table.Column<string>(type: "text", nullable: false),
-                    ProbesPerSecond = table.Column<int>(type: "integer", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Problem = table.Column<string>(type: "text", nullable: true),
-                    StartedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    StartedBy = table.Column<string>(type: "text", nullable: false),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    Probed = table.Column<int>(type: "integer", nullable: false),
-                    Total = table.Column<int>(type: "integer", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Range = table.Column<string>(type: "TEXT", nullable: false),
+                    Ports = table.Column<string>(type: "TEXT", nullable: false),
+                    ProbesPerSecond = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Problem = table.Column<string>(type: "TEXT", nullable: true),
+                    StartedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    StartedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    Probed = table.Column<int>(type: "INTEGER", nullable: false),
+                    Total = table.Column<int>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -400,18 +398,18 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Scripts",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    NameKey = table.Column<string>(type: "text", nullable: false),
-                    Description = table.Column<string>(type: "text", nullable: true),
-                    OwnerId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Owner = table.Column<string>(type: "text", nullable: false),
-                    Sharing = table.Column<string>(type: "text", nullable: false),
-                    Latest = table.Column<int>(type: "integer", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ChangedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ChangedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    NameKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Description = table.Column<string>(type: "TEXT", nullable: true),
+                    OwnerId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Owner = table.Column<string>(type: "TEXT", nullable: false),
+                    Sharing = table.Column<string>(type: "TEXT", nullable: false),
+                    Latest = table.Column<int>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ChangedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ChangedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -422,8 +420,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Settings",
                 columns: table => new
                 {
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Value = table.Column<string>(type: "text", nullable: false)
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -434,9 +432,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Teams",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    NameKey = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    NameKey = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -447,13 +445,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Twins",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedById = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    Wish = table.Column<string>(type: "text", nullable: false),
-                    Turn = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedById = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Wish = table.Column<string>(type: "TEXT", nullable: false),
+                    Turn = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -464,9 +462,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "VaultKeys",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Protected = table.Column<string>(type: "text", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Protected = table.Column<string>(type: "TEXT", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -477,11 +475,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "AspNetUserClaims",
                 columns: table => new
                 {
-                    Id = table.Column<int>(type: "integer", nullable: false)
-                        .Annotation("Npgsql:ValueGenerationStrategy", NpgsqlValueGenerationStrategy.IdentityByDefaultColumn),
-                    UserId = table.Column<Guid>(type: "uuid", nullable: false),
-                    ClaimType = table.Column<string>(type: "text", nullable: true),
-                    ClaimValue = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<int>(type: "INTEGER", nullable: false)
+                        .Annotation("Sqlite:Autoincrement", true),
+                    UserId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    ClaimType = table.Column<string>(type: "TEXT", nullable: true),
+                    ClaimValue = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -498,10 +496,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "AspNetUserLogins",
                 columns: table => new
                 {
-                    LoginProvider = table.Column<string>(type: "text", nullable: false),
-                    ProviderKey = table.Column<string>(type: "text", nullable: false),
-                    ProviderDisplayName = table.Column<string>(type: "text", nullable: true),
-                    UserId = table.Column<Guid>(type: "uuid", nullable: false)
+                    LoginProvider = table.Column<string>(type: "TEXT", nullable: false),
+                    ProviderKey = table.Column<string>(type: "TEXT", nullable: false),
+                    ProviderDisplayName = table.Column<string>(type: "TEXT", nullable: true),
+                    UserId = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -518,10 +516,10 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "AspNetUserTokens",
                 columns: table => new
                 {
-                    UserId = table.Column<Guid>(type: "uuid", nullable: false),
-                    LoginProvider = table.Column<string>(type: "text", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Value = table.Column<string>(type: "text", nullable: true)
+                    UserId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    LoginProvider = table.Column<string>(type: "TEXT", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -538,15 +536,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Devices",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Sha256 = table.Column<byte[]>(type: "bytea", nullable: false),
-                    Device = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    FirstSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    LastSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Confirmed = table.Column<bool>(type: "boolean", nullable: false),
-                    FactorUntil = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Device = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    FirstSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    LastSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Confirmed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    FactorUntil = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -563,9 +561,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Passkeys",
                 columns: table => new
                 {
-                    CredentialId = table.Column<byte[]>(type: "bytea", maxLength: 1024, nullable: false),
-                    UserId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Data = table.Column<string>(type: "jsonb", nullable: false)
+                    CredentialId = table.Column<byte[]>(type: "BLOB", maxLength: 1024, nullable: false),
+                    UserId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Data = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -582,9 +580,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Preferences",
                 columns: table => new
                 {
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Value = table.Column<string>(type: "text", nullable: false)
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Value = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -601,17 +599,17 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "SignIns",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Kind = table.Column<int>(type: "integer", nullable: false),
-                    Sha256 = table.Column<byte[]>(type: "bytea", nullable: false),
-                    Device = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    LastSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ExpiresAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    DeviceId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Permissions = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Kind = table.Column<int>(type: "INTEGER", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Device = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    LastSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ExpiresAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    DeviceId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Permissions = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -628,21 +626,21 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Checks",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Key = table.Column<string>(type: "text", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    Subsystem = table.Column<int>(type: "integer", nullable: false),
-                    Severity = table.Column<int>(type: "integer", nullable: false),
-                    When = table.Column<string>(type: "text", nullable: false),
-                    Until = table.Column<string>(type: "text", nullable: true),
-                    HoldSeconds = table.Column<double>(type: "double precision", nullable: false),
-                    Follows = table.Column<string>(type: "text", nullable: true),
-                    Fix = table.Column<string>(type: "text", nullable: true),
-                    Probe = table.Column<string>(type: "text", nullable: true),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Key = table.Column<string>(type: "TEXT", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    Subsystem = table.Column<int>(type: "INTEGER", nullable: false),
+                    Severity = table.Column<int>(type: "INTEGER", nullable: false),
+                    When = table.Column<string>(type: "TEXT", nullable: false),
+                    Until = table.Column<string>(type: "TEXT", nullable: true),
+                    HoldSeconds = table.Column<double>(type: "REAL", nullable: false),
+                    Follows = table.Column<string>(type: "TEXT", nullable: true),
+                    Fix = table.Column<string>(type: "TEXT", nullable: true),
+                    Probe = table.Column<string>(type: "TEXT", nullable: true),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -659,13 +657,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Customers",
                 columns: table => new
                 {
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Contact = table.Column<string>(type: "text", nullable: true),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    Notes = table.Column<string>(type: "text", nullable: true),
-                    Colour = table.Column<string>(type: "text", nullable: true),
-                    Emblem = table.Column<string>(type: "text", nullable: true),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Contact = table.Column<string>(type: "TEXT", nullable: true),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    Notes = table.Column<string>(type: "TEXT", nullable: true),
+                    Colour = table.Column<string>(type: "TEXT", nullable: true),
+                    Emblem = table.Column<string>(type: "TEXT", nullable: true),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -682,31 +680,31 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Hosts",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: false),
-                    SystemName = table.Column<string>(type: "text", nullable: false),
-                    Label = table.Column<string>(type: "text", nullable: false),
-                    SystemNameKey = table.Column<string>(type: "text", nullable: false),
-                    LabelKey = table.Column<string>(type: "text", nullable: false),
-                    Notes = table.Column<string>(type: "text", nullable: true),
-                    Links = table.Column<string>(type: "text", nullable: true),
-                    RetiredAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    RetiredBy = table.Column<string>(type: "text", nullable: true),
-                    MachineId = table.Column<string>(type: "text", nullable: true),
-                    HardwareId = table.Column<string>(type: "text", nullable: true),
-                    Side = table.Column<string>(type: "text", nullable: true),
-                    Policy = table.Column<string>(type: "text", nullable: false),
-                    PublicKey = table.Column<byte[]>(type: "bytea", nullable: false),
-                    EnrolledAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    EnrolledWith = table.Column<Guid>(type: "uuid", nullable: false),
-                    AgentVersion = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    StorageFullAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    LastSeenAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Presence = table.Column<int>(type: "integer", nullable: false),
-                    PresenceReason = table.Column<int>(type: "integer", nullable: false),
-                    PresenceSince = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    SystemName = table.Column<string>(type: "TEXT", nullable: false),
+                    Label = table.Column<string>(type: "TEXT", nullable: false),
+                    SystemNameKey = table.Column<string>(type: "TEXT", nullable: false),
+                    LabelKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Notes = table.Column<string>(type: "TEXT", nullable: true),
+                    Links = table.Column<string>(type: "TEXT", nullable: true),
+                    RetiredAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    RetiredBy = table.Column<string>(type: "TEXT", nullable: true),
+                    MachineId = table.Column<string>(type: "TEXT", nullable: true),
+                    HardwareId = table.Column<string>(type: "TEXT", nullable: true),
+                    Side = table.Column<string>(type: "TEXT", nullable: true),
+                    Policy = table.Column<string>(type: "TEXT", nullable: false),
+                    PublicKey = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    EnrolledAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    EnrolledWith = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    AgentVersion = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    StorageFullAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    LastSeenAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    Presence = table.Column<int>(type: "INTEGER", nullable: false),
+                    PresenceReason = table.Column<int>(type: "INTEGER", nullable: false),
+                    PresenceSince = table.Column<long>(type: "INTEGER", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -723,20 +721,20 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Installers",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Sha256 = table.Column<byte[]>(type: "bytea", nullable: false),
-                    ProtectedToken = table.Column<string>(type: "text", nullable: false),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    Policy = table.Column<string>(type: "text", nullable: false),
-                    AccessKey = table.Column<int>(type: "integer", nullable: false),
-                    ApprovalNeeded = table.Column<bool>(type: "boolean", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    ExpiresAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    MaxUses = table.Column<int>(type: "integer", nullable: true),
-                    Uses = table.Column<int>(type: "integer", nullable: false),
-                    RevokedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Sha256 = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    ProtectedToken = table.Column<string>(type: "TEXT", nullable: false),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    Policy = table.Column<string>(type: "TEXT", nullable: false),
+                    AccessKey = table.Column<int>(type: "INTEGER", nullable: false),
+                    ApprovalNeeded = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    ExpiresAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    MaxUses = table.Column<int>(type: "INTEGER", nullable: true),
+                    Uses = table.Column<int>(type: "INTEGER", nullable: false),
+                    RevokedAt = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -753,12 +751,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "OwnFields",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    CustomerId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    NameKey = table.Column<string>(type: "text", nullable: false),
-                    Kind = table.Column<int>(type: "integer", nullable: false),
-                    Choices = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CustomerId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    NameKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Kind = table.Column<int>(type: "INTEGER", nullable: false),
+                    Choices = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -775,20 +773,20 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Secrets",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Kind = table.Column<string>(type: "text", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    UserName = table.Column<string>(type: "text", nullable: true),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    Number = table.Column<int>(type: "integer", nullable: false),
-                    Protected = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    ChangedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ChangedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Kind = table.Column<string>(type: "TEXT", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    UserName = table.Column<string>(type: "TEXT", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    Number = table.Column<int>(type: "INTEGER", nullable: false),
+                    Protected = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    ChangedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ChangedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -805,11 +803,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Shelves",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -826,11 +824,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "KeyRotationHosts",
                 columns: table => new
                 {
-                    RotationId = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    RotationId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    At = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -847,14 +845,14 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "ScriptVersions",
                 columns: table => new
                 {
-                    ScriptId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Number = table.Column<int>(type: "integer", nullable: false),
-                    Command = table.Column<string>(type: "text", nullable: false),
-                    Parameters = table.Column<string>(type: "text", nullable: false),
-                    Lines = table.Column<int>(type: "integer", nullable: false),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    ScriptId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Number = table.Column<int>(type: "INTEGER", nullable: false),
+                    Command = table.Column<string>(type: "TEXT", nullable: false),
+                    Parameters = table.Column<string>(type: "TEXT", nullable: false),
+                    Lines = table.Column<int>(type: "INTEGER", nullable: false),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -871,15 +869,15 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Grants",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: true),
-                    TeamId = table.Column<Guid>(type: "uuid", nullable: true),
-                    RoleId = table.Column<Guid>(type: "uuid", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    EndsAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    TeamId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    RoleId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    EndsAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -908,28 +906,28 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Notices",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    On = table.Column<string>(type: "text", nullable: true),
-                    AtLeast = table.Column<int>(type: "integer", nullable: false),
-                    About = table.Column<string>(type: "text", nullable: true),
-                    Way = table.Column<int>(type: "integer", nullable: false),
-                    TeamId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Addresses = table.Column<string>(type: "text", nullable: false),
-                    Url = table.Column<string>(type: "text", nullable: true),
-                    ProtectedSecret = table.Column<string>(type: "text", nullable: true),
-                    AfterSeconds = table.Column<double>(type: "double precision", nullable: false),
-                    DigestAt = table.Column<string>(type: "text", nullable: true),
-                    Quiet = table.Column<string>(type: "text", nullable: true),
-                    Zone = table.Column<string>(type: "text", nullable: false),
-                    CriticalAlways = table.Column<bool>(type: "boolean", nullable: false),
-                    TellsEnd = table.Column<bool>(type: "boolean", nullable: false),
-                    Off = table.Column<bool>(type: "boolean", nullable: false),
-                    DigestedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    On = table.Column<string>(type: "TEXT", nullable: true),
+                    AtLeast = table.Column<int>(type: "INTEGER", nullable: false),
+                    About = table.Column<string>(type: "TEXT", nullable: true),
+                    Way = table.Column<int>(type: "INTEGER", nullable: false),
+                    TeamId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Addresses = table.Column<string>(type: "TEXT", nullable: false),
+                    Url = table.Column<string>(type: "TEXT", nullable: true),
+                    ProtectedSecret = table.Column<string>(type: "TEXT", nullable: true),
+                    AfterSeconds = table.Column<double>(type: "REAL", nullable: false),
+                    DigestAt = table.Column<string>(type: "TEXT", nullable: true),
+                    Quiet = table.Column<string>(type: "TEXT", nullable: true),
+                    Zone = table.Column<string>(type: "TEXT", nullable: false),
+                    CriticalAlways = table.Column<bool>(type: "INTEGER", nullable: false),
+                    TellsEnd = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Off = table.Column<bool>(type: "INTEGER", nullable: false),
+                    DigestedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -952,8 +950,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "TeamMembers",
                 columns: table => new
                 {
-                    TeamId = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false)
+                    TeamId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -976,21 +974,21 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Alerts",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Check = table.Column<string>(type: "text", nullable: false),
-                    CheckName = table.Column<string>(type: "text", nullable: false),
-                    Subsystem = table.Column<int>(type: "integer", nullable: false),
-                    Severity = table.Column<int>(type: "integer", nullable: false),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    RaisedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    What = table.Column<string>(type: "text", nullable: false),
-                    Follows = table.Column<string>(type: "text", nullable: true),
-                    Fix = table.Column<string>(type: "text", nullable: true),
-                    StateAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    StateBy = table.Column<string>(type: "text", nullable: true),
-                    SnoozedUntil = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    Note = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Check = table.Column<string>(type: "TEXT", nullable: false),
+                    CheckName = table.Column<string>(type: "TEXT", nullable: false),
+                    Subsystem = table.Column<int>(type: "INTEGER", nullable: false),
+                    Severity = table.Column<int>(type: "INTEGER", nullable: false),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    RaisedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    What = table.Column<string>(type: "TEXT", nullable: false),
+                    Follows = table.Column<string>(type: "TEXT", nullable: true),
+                    Fix = table.Column<string>(type: "TEXT", nullable: true),
+                    StateAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    StateBy = table.Column<string>(type: "TEXT", nullable: true),
+                    SnoozedUntil = table.Column<long>(type: "INTEGER", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1007,18 +1005,18 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "CheckSettings",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Check = table.Column<string>(type: "text", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Off = table.Column<bool>(type: "boolean", nullable: true),
-                    Severity = table.Column<int>(type: "integer", nullable: true),
-                    When = table.Column<string>(type: "text", nullable: true),
-                    Until = table.Column<string>(type: "text", nullable: true),
-                    HoldSeconds = table.Column<double>(type: "double precision", nullable: true),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    ChangedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ChangedBy = table.Column<string>(type: "text", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Check = table.Column<string>(type: "TEXT", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Off = table.Column<bool>(type: "INTEGER", nullable: true),
+                    Severity = table.Column<int>(type: "INTEGER", nullable: true),
+                    When = table.Column<string>(type: "TEXT", nullable: true),
+                    Until = table.Column<string>(type: "TEXT", nullable: true),
+                    HoldSeconds = table.Column<double>(type: "REAL", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    ChangedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ChangedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1041,9 +1039,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "HostTags",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Key = table.Column<string>(type: "text", nullable: false),
-                    Tag = table.Column<string>(type: "text", nullable: false)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Key = table.Column<string>(type: "TEXT", nullable: false),
+                    Tag = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1060,20 +1058,20 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Maintenance",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    Name = table.Column<string>(type: "text", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    On = table.Column<string>(type: "text", nullable: true),
-                    Starts = table.Column<string>(type: "text", nullable: false),
-                    Zone = table.Column<string>(type: "text", nullable: false),
-                    Minutes = table.Column<int>(type: "integer", nullable: false),
-                    Rule = table.Column<string>(type: "text", nullable: true),
-                    Note = table.Column<string>(type: "text", nullable: true),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Name = table.Column<string>(type: "TEXT", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    On = table.Column<string>(type: "TEXT", nullable: true),
+                    Starts = table.Column<string>(type: "TEXT", nullable: false),
+                    Zone = table.Column<string>(type: "TEXT", nullable: false),
+                    Minutes = table.Column<int>(type: "INTEGER", nullable: false),
+                    Rule = table.Column<string>(type: "TEXT", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1096,11 +1094,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "OwnMarks",
                 columns: table => new
                 {
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Pinned = table.Column<bool>(type: "boolean", nullable: false),
-                    Colour = table.Column<string>(type: "text", nullable: true),
-                    OpenedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true)
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Pinned = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Colour = table.Column<string>(type: "TEXT", nullable: true),
+                    OpenedAt = table.Column<long>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1123,13 +1121,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Policies",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: true),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    Part = table.Column<string>(type: "text", nullable: false),
-                    ChangedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    ChangedBy = table.Column<string>(type: "text", nullable: false),
-                    Version = table.Column<long>(type: "bigint", nullable: false)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    Part = table.Column<string>(type: "TEXT", nullable: false),
+                    ChangedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    ChangedBy = table.Column<string>(type: "TEXT", nullable: false),
+                    Version = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1152,8 +1150,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "ProbeStates",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Results = table.Column<string>(type: "text", nullable: false)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Results = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1170,21 +1168,22 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Recordings",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    SessionId = table.Column<Guid>(type: "uuid", nullable: false),
-                    ShellId = table.Column<Guid>(type: "uuid", nullable: true),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Technician = table.Column<string>(type: "text", nullable: false),
-                    CommandText = table.Column<string>(type: "text", nullable: false),
-                    User = table.Column<string>(type: "text", nullable: true),
-                    IsTerminal = table.Column<bool>(type: "boolean", nullable: false),
-                    HasKeys = table.Column<bool>(type: "boolean", nullable: false),
-                    Continues = table.Column<bool>(type: "boolean", nullable: false),
-                    BeganAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    Bytes = table.Column<long>(type: "bigint", nullable: true),
-                    Sha256 = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    SessionId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Kind = table.Column<int>(type: "INTEGER", nullable: false),
+                    ShellId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Technician = table.Column<string>(type: "TEXT", nullable: false),
+                    CommandText = table.Column<string>(type: "TEXT", nullable: false),
+                    User = table.Column<string>(type: "TEXT", nullable: true),
+                    IsTerminal = table.Column<bool>(type: "INTEGER", nullable: false),
+                    HasKeys = table.Column<bool>(type: "INTEGER", nullable: false),
+                    Continues = table.Column<bool>(type: "INTEGER", nullable: false),
+                    BeganAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    Bytes = table.Column<long>(type: "INTEGER", nullable: true),
+                    Sha256 = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1201,15 +1200,16 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Sessions",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    TechnicianId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Technician = table.Column<string>(type: "text", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    Reason = table.Column<string>(type: "text", nullable: true),
-                    OpenedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    EndedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    EndReason = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    TechnicianId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Technician = table.Column<string>(type: "TEXT", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    Reason = table.Column<string>(type: "TEXT", nullable: true),
+                    OpenedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    EndedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    EndReason = table.Column<string>(type: "TEXT", nullable: true),
+                    Note = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1226,24 +1226,24 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Enrolments",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    InstallerId = table.Column<Guid>(type: "uuid", nullable: true),
-                    GroupId = table.Column<Guid>(type: "uuid", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    Address = table.Column<string>(type: "text", nullable: true),
-                    SystemName = table.Column<string>(type: "text", nullable: false),
-                    Label = table.Column<string>(type: "text", nullable: false),
-                    MachineId = table.Column<string>(type: "text", nullable: true),
-                    HardwareId = table.Column<string>(type: "text", nullable: true),
-                    AgentVersion = table.Column<string>(type: "text", nullable: false),
-                    PublicKey = table.Column<byte[]>(type: "bytea", nullable: true),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Why = table.Column<int>(type: "integer", nullable: false),
-                    Detail = table.Column<string>(type: "text", nullable: true),
-                    SameAsHostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    HostId = table.Column<Guid>(type: "uuid", nullable: true),
-                    DecidedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    DecidedBy = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    InstallerId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    GroupId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false),
+                    Address = table.Column<string>(type: "TEXT", nullable: true),
+                    SystemName = table.Column<string>(type: "TEXT", nullable: false),
+                    Label = table.Column<string>(type: "TEXT", nullable: false),
+                    MachineId = table.Column<string>(type: "TEXT", nullable: true),
+                    HardwareId = table.Column<string>(type: "TEXT", nullable: true),
+                    AgentVersion = table.Column<string>(type: "TEXT", nullable: false),
+                    PublicKey = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Why = table.Column<int>(type: "INTEGER", nullable: false),
+                    Detail = table.Column<string>(type: "TEXT", nullable: true),
+                    SameAsHostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    DecidedAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    DecidedBy = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1260,12 +1260,12 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "OwnValues",
                 columns: table => new
                 {
-                    HostId = table.Column<Guid>(type: "uuid", nullable: false),
-                    FieldId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Text = table.Column<string>(type: "text", nullable: false),
-                    TextKey = table.Column<string>(type: "text", nullable: false),
-                    Number = table.Column<double>(type: "double precision", nullable: true),
-                    Day = table.Column<int>(type: "integer", nullable: true)
+                    HostId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    FieldId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Text = table.Column<string>(type: "TEXT", nullable: false),
+                    TextKey = table.Column<string>(type: "TEXT", nullable: false),
+                    Number = table.Column<double>(type: "REAL", nullable: true),
+                    Day = table.Column<int>(type: "INTEGER", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1288,13 +1288,13 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "SecretTexts",
                 columns: table => new
                 {
-                    SecretId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Number = table.Column<int>(type: "integer", nullable: false),
-                    KeyId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Cipher = table.Column<byte[]>(type: "bytea", nullable: false),
-                    IsProposed = table.Column<bool>(type: "boolean", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    CreatedBy = table.Column<string>(type: "text", nullable: false)
+                    SecretId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Number = table.Column<int>(type: "INTEGER", nullable: false),
+                    KeyId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Cipher = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    IsProposed = table.Column<bool>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    CreatedBy = table.Column<string>(type: "TEXT", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1317,19 +1317,19 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "Deliveries",
                 columns: table => new
                 {
-                    Id = table.Column<Guid>(type: "uuid", nullable: false),
-                    NoticeId = table.Column<Guid>(type: "uuid", nullable: false),
-                    Way = table.Column<int>(type: "integer", nullable: false),
-                    To = table.Column<string>(type: "text", nullable: false),
-                    Subject = table.Column<string>(type: "text", nullable: false),
-                    Body = table.Column<string>(type: "text", nullable: false),
-                    Thread = table.Column<Guid>(type: "uuid", nullable: true),
-                    State = table.Column<int>(type: "integer", nullable: false),
-                    Attempts = table.Column<int>(type: "integer", nullable: false),
-                    CreatedAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    NextAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false),
-                    DoneAt = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: true),
-                    Problem = table.Column<string>(type: "text", nullable: true)
+                    Id = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    NoticeId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    Way = table.Column<int>(type: "INTEGER", nullable: false),
+                    To = table.Column<string>(type: "TEXT", nullable: false),
+                    Subject = table.Column<string>(type: "TEXT", nullable: false),
+                    Body = table.Column<string>(type: "TEXT", nullable: false),
+                    Thread = table.Column<byte[]>(type: "BLOB", nullable: true),
+                    State = table.Column<int>(type: "INTEGER", nullable: false),
+                    Attempts = table.Column<int>(type: "INTEGER", nullable: false),
+                    CreatedAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    NextAt = table.Column<long>(type: "INTEGER", nullable: false),
+                    DoneAt = table.Column<long>(type: "INTEGER", nullable: true),
+                    Problem = table.Column<string>(type: "TEXT", nullable: true)
                 },
                 constraints: table =>
                 {
@@ -1346,9 +1346,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "NoticesTold",
                 columns: table => new
                 {
-                    NoticeId = table.Column<Guid>(type: "uuid", nullable: false),
-                    AlertId = table.Column<Guid>(type: "uuid", nullable: false),
-                    At = table.Column<DateTimeOffset>(type: "timestamp with time zone", nullable: false)
+                    NoticeId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    AlertId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    At = table.Column<long>(type: "INTEGER", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1371,8 +1371,8 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 name: "DeliveryAlerts",
                 columns: table => new
                 {
-                    DeliveryId = table.Column<Guid>(type: "uuid", nullable: false),
-                    AlertId = table.Column<Guid>(type: "uuid", nullable: false)
+                    DeliveryId = table.Column<byte[]>(type: "BLOB", nullable: false),
+                    AlertId = table.Column<byte[]>(type: "BLOB", nullable: false)
                 },
                 constraints: table =>
                 {
@@ -1421,6 +1421,11 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                 table: "AspNetUsers",
                 column: "NormalizedUserName",
                 unique: true);
+
+            migrationBuilder.CreateIndex(
+                name: "IX_Audit_At",
+                table: "Audit",
+                column: "At");
 
             migrationBuilder.CreateIndex(
                 name: "IX_CheckSettings_Check_GroupId_HostId",

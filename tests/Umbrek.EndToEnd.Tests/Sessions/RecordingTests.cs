@@ -4,7 +4,7 @@ using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
 using Umbrek.Wire;
 
-namespace Umbrek.EndToEnd.Tests.Shell;
+namespace Umbrek.EndToEnd.Tests.Sessions;
 
 /// <summary>Shells of a real host, recorded because its policy says so, and looked at again.</summary>
 public sealed class RecordingTests : IAsyncLifetime
@@ -36,7 +36,7 @@ public sealed class RecordingTests : IAsyncLifetime
     public async Task The_client_lists_shows_saves_and_removes_them_and_a_killed_service_loses_nothing()
     {
         (await world.ClientAsync(null, "recording", "list")).Stdout.ShouldContain("umbrek policy set PLACE --record screen");
-        (await world.ClientAsync(null, "policy", "set", "everything", "--record", "screen")).Stdout.ShouldContain("what shells show is recorded   (said here)");
+        (await world.ClientAsync(null, "policy", "set", "everything", "--record", "screen")).Stdout.ShouldContain("what shells and desktops show is recorded   (said here)");
 
         // The service is killed while a shell says much: more than the host says ahead.
         var running = world.ClientAsync(null, "shell", "quay-ticket-01", "--", $"seq 300000; touch {world.In("half")}; while [ ! -e {world.In("again")} ]; do sleep 0.05; done; seq 300001 400000");

@@ -14,7 +14,7 @@ using Umbrek.Wire.Api;
 using Umbrek.Wire.Sessions;
 using Umbrek.Wire.Shell;
 
-namespace Umbrek.Service.Tests.Shell;
+namespace Umbrek.Service.Tests.Sessions;
 
 /// <summary>Shells that are recorded because the host policy says so: the real agent, through channels of a real service.</summary>
 public sealed class RecordingTests
@@ -67,9 +67,9 @@ public sealed class RecordingTests
 
     private static async Task<(CastHeader Header, List<CastEvent> Events)> CastAsync(ApiClient who, Guid id)
     {
-        using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{id}/cast");
+        using var request = new HttpRequestMessage(HttpMethod.Get, $"{ApiClient.Base}recordings/{id}/content");
         using var response = await who.SendRawAsync(request, default);
-        response.Content.Headers.ContentType!.MediaType.ShouldBe(RecordingInfo.MediaType);
+        response.Content.Headers.ContentType!.MediaType.ShouldBe(RecordingInfo.CastType);
         var lines = (await response.Content.ReadAsStringAsync()).Split('\n', StringSplitOptions.RemoveEmptyEntries);
         return (CastReader.ReadHeader(lines[0]), [.. lines.Skip(1).Select(l => CastReader.ReadEvent(l)!.Value)]);
     }
@@ -95,7 +95,7 @@ public sealed class RecordingTests
         Of(events, CastKind.Input).ShouldBe("");
         Of(events, CastKind.Marker).ShouldBe("ended with exit status 0");
         // What is fetched is what was recorded.
-        var (_, _, response) = await service.SendAsync(HttpMethod.Get, $"/api/v1/recordings/{info.Id}/cast");
+        var (_, _, response) = await service.SendAsync(HttpMethod.Get, $"/api/v1/recordings/{info.Id}/content");
         Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(await response.Content.ReadAsByteArrayAsync())).ShouldBe(info.Sha256);
         (await service.Api.GetAsync("audit?action=recording.watch", WireJson.Default.PageAuditInfo, default)).Items.Count.ShouldBe(2);
         (await service.Api.GetAsync("audit?action=shell.open", WireJson.Default.PageAuditInfo, default)).Items[0].Detail.ShouldContain($"{info.Id}");

@@ -134,7 +134,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>), typeof(WordConverter<PairingState>),
-        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<RecordRule>), typeof(WordConverter<RecordingKind>), typeof(WordConverter<AccessKeyRule>),
+        typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<RecordRule>), typeof(WordConverter<RecordingKind>), typeof(WordConverter<FilmState>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
@@ -298,6 +298,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(PairingClaim))]
 [JsonSerializable(typeof(PairingAnswer))]
 [JsonSerializable(typeof(NewFilm))]
+[JsonSerializable(typeof(NewTyping))]
 [JsonSerializable(typeof(List<RecordingMark>))]
 [JsonSerializable(typeof(FilmInfo))]
 [JsonSerializable(typeof(RecordingInfo))]

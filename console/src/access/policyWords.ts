@@ -15,6 +15,7 @@ export const actWords = (act: HostAct): string => acts.find((a) => a.act === act
 
 export const consents: { value: ConsentRule; label: string }[] = [
   { value: "never", label: "nobody is asked first" },
+  { value: "unless-refused", label: "whoever is logged in is asked first, and who does not answer has agreed" },
   { value: "when-somebody-is-logged-in", label: "whoever is logged in is asked first" },
   { value: "always", label: "a person there is asked every time" },
 ];

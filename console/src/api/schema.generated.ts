@@ -1162,6 +1162,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/logons": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Logons that the vault keeps of a host and of the groups that it is in, without their texts, where the caller may use them. */
+    get: operations["listLogons"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/typing": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Types a logon of the vault at the desktop that the caller controls, without his seeing it; takes use-secrets as well. */
+    post: operations["typeSecret"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/recordings": {
     parameters: {
       query?: never;
@@ -3246,7 +3280,7 @@ export interface components {
       items: components["schemas"]["Completion"][];
     };
     /** @enum {unknown} */
-    ConsentRule: "never" | "when-somebody-is-logged-in" | "always" | null;
+    ConsentRule: "never" | "unless-refused" | "when-somebody-is-logged-in" | "always" | null;
     CustomerChange: {
       contact?: null | string;
       address?: null | string;
@@ -3484,12 +3518,15 @@ export interface components {
     FilmInfo: {
       /** Format: uuid */
       recordingId: string;
+      state: components["schemas"]["FilmState"];
       /** Format: double */
       done: number;
       /** Format: int64 */
       bytes?: null | number;
       problem?: null | string;
     };
+    /** @enum {unknown} */
+    FilmState: "none" | "making" | "ready" | "failed";
     FindHit: {
       host: components["schemas"]["HostSummary"];
       mine: components["schemas"]["OwnMark"];
@@ -4259,6 +4296,12 @@ export interface components {
       rules: components["schemas"]["TwinRules"];
       /** Format: int64 */
       rate?: null | number;
+    };
+    NewTyping: {
+      /** Format: uuid */
+      secretId: string;
+      /** @default false */
+      enter: boolean;
     };
     NewWake: {
       selection: string;
@@ -8373,6 +8416,70 @@ export interface operations {
         content: {
           "application/json": components["schemas"]["PageOfScreenInfo"];
         };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listLogons: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfSecretInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  typeSecret: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewTyping"];
+      };
+    };
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description What went wrong and what to do. */
       default: {

@@ -31,6 +31,7 @@ import { HandsWord, PassOn } from "./HandsWord";
 import { combinations } from "./keys";
 import { judge, type LineFigures } from "./lineTest";
 import { Meter } from "./Meter";
+import { TypeSecret } from "./TypeSecret";
 
 const sizes: readonly { value: string; label: string }[] = [
   { value: "fit", label: "Fits the window" },
@@ -298,6 +299,7 @@ function Screen({
           <>
             <PassOn line={line} seen={seen} />
             <Keys line={line} inPortal={!fullscreen} />
+            <TypeSecret line={line} inPortal={!fullscreen} />
             <ClipboardBox line={line} seen={seen} host={host.label} inPortal={!fullscreen} />
             <Menu position="bottom-start" shadow="md" withinPortal={!fullscreen}>
               <Menu.Target>

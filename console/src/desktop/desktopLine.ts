@@ -72,6 +72,8 @@ interface Word {
   input?: InputTaken;
   others?: Guest[];
   hands?: Hands;
+  /** A secret was typed: its name. */
+  typed?: string;
 }
 
 /** A session in which nobody does anything ends after so long; whoever is there is told before. */
@@ -169,6 +171,11 @@ export class DesktopLine {
     this.#socket?.send(JSON.stringify({ takeInput: takes }));
   }
 
+  /** Says something to whoever looks, until there is something else to say. */
+  say(word: string): void {
+    this.#set({ word });
+  }
+
   /** Asks to be the one who acts, lets another, or goes on. */
   hands(wish: "ask" | "give" | "keep"): void {
     this.#use();
@@ -239,6 +246,7 @@ export class DesktopLine {
     }
     const word = JSON.parse(data) as Word;
     if (word.others) this.#set({ others: word.others });
+    if (word.typed) this.say(`The secret “${word.typed}” was typed.`);
     if (word.hands) this.#set({ hands: word.hands });
     if (word.input) this.#set({ input: word.input });
     if (word.notice) this.#set({ word: word.notice });

@@ -108,6 +108,8 @@ export function wordsOf({ kind, said }: Pick<TapeEntry, "kind" | "said">): strin
     }
     case "input":
       return said.taken === true ? "the keyboards of the host are taken" : "the keyboards of the host are given back";
+    case "secret":
+      return `a secret is typed, unseen: ${text("name")}`;
     case "mark":
     case "act":
       return text("text");

@@ -70,7 +70,9 @@ function Offer({ offer, secret }: { offer: InstallerOffer; secret: string }) {
                   ? "Each time somebody here is asked first and can say no."
                   : offer.policy.consent === "when-somebody-is-logged-in"
                     ? "Whoever is logged in is asked first and can say no."
-                    : "You are not asked each time. Install it only if you trust them with that."}
+                    : offer.policy.consent === "unless-refused"
+                      ? "Whoever is logged in is asked first and can say no within two minutes; without an answer it begins."
+                      : "You are not asked each time. Install it only if you trust them with that."}
               </p>
             </>
           )}

@@ -17,12 +17,7 @@ export function Film({ info }: { info: RecordingInfo }) {
   const film = useQuery({
     queryKey: key,
     staleTime: 0,
-    retry: false,
-    // There may be none: that is no trouble.
-    queryFn: async () => {
-      const { data } = await api.GET("/api/v1/recordings/{id}/film", params);
-      return (data ?? null) as FilmInfo | null;
-    },
+    queryFn: async () => (await ask(api.GET("/api/v1/recordings/{id}/film", params))) as FilmInfo,
     refetchInterval: (q) => (isMade(q.state.data) ? EVERY : false),
   });
   const settled = () => queries.invalidateQueries({ queryKey: key });
@@ -74,4 +69,4 @@ export function Film({ info }: { info: RecordingInfo }) {
   );
 }
 
-const isMade = (film: FilmInfo | null | undefined) => !!film && !film.bytes && !film.problem;
+const isMade = (film: FilmInfo | undefined) => film?.state === "making";

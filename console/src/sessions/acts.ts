@@ -15,6 +15,7 @@ const said: Partial<Record<string, string>> = {
   "shell.end": "a shell ends",
   "access-key.prove": "the access key is proven",
   "access-key.refuse": "the access key is refused [why]",
+  "secret.use": "a secret of the vault is used [name]",
   "consent.agree": "somebody there agrees",
   "consent.refuse": "somebody there refuses",
 };

@@ -10,8 +10,8 @@ public static class LimitCommand
     public static Command Limit()
     {
         var allow = new Option<string?>("--allow") { Description = $"All that may ever be done here, separated by commas: {HostPolicyWords.List([.. Enum.GetValues<HostAct>().SkipLast(1)])}, {HostPolicyWords.Word(HostAct.Software)}; or nothing." };
-        var consent = new Option<string?>("--consent") { Description = "When a person here is asked first, at least: never, logged-in or always." };
-        consent.AcceptOnlyFromAmong("never", "logged-in", "always");
+        var consent = new Option<string?>("--consent") { Description = "When a person here is asked first, at least: never, unless-refused (whoever is logged in, and silence is consent), logged-in or always." };
+        consent.AcceptOnlyFromAmong("never", "unless-refused", "logged-in", "always");
         var notice = new Option<string?>("--notice") { Description = "When a person here is told, at least: none, during or before." };
         notice.AcceptOnlyFromAmong("none", "during", "before");
         var keyFor = new Option<string?>("--key-for") { Description = "What always takes the access key, in the words of --allow." };
@@ -48,7 +48,7 @@ public static class LimitCommand
                     var before = Earlier(file);
                     HostLimit.Write(file, new HostPolicyPart(
                         parsed.GetValue(allow) is { } acts ? ReadActs(acts) : before.Allowed,
-                        parsed.GetValue(consent) is { } c ? c switch { "always" => ConsentRule.Always, "logged-in" => ConsentRule.WhenSomebodyIsLoggedIn, _ => ConsentRule.Never } : before.Consent,
+                        parsed.GetValue(consent) is { } c ? c switch { "always" => ConsentRule.Always, "logged-in" => ConsentRule.WhenSomebodyIsLoggedIn, "unless-refused" => ConsentRule.UnlessRefused, _ => ConsentRule.Never } : before.Consent,
                         parsed.GetValue(notice) is { } n ? n switch { "before" => NoticeRule.Before, "during" => NoticeRule.During, _ => NoticeRule.None } : before.Notice,
                         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor,
                         parsed.GetValue(putOff) ?? before.PutOffMinutes,

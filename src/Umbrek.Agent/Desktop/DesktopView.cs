@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Net.WebSockets;
 using System.Text.Json;
 using Umbrek.Agent.Hosting;
@@ -30,6 +31,9 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
 
     private readonly DesktopGuests guests = new(time);
 
+    /// <summary>Desktops that are controlled, by their sessions.</summary>
+    private readonly ConcurrentDictionary<Guid, (DesktopViewer Viewer, Says Says)> controlled = new();
+
     private IDesktops Desktops => field ??= platform.Desktops();
     private int open;
 
@@ -47,6 +51,31 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     }
 
     public IReadOnlyList<ScreenInfo> List() => [.. Desktops.List().Take(ScreenInfo.MostTold)];
+
+    /// <summary>Types a secret where somebody controls a desktop.</summary>
+    /// <returns>Why it was not typed, or null.</returns>
+    public async Task<string?> TypeAsync(SecretTyping typing, CancellationToken cancel)
+    {
+        if (typing.Text.Length is 0 or > SecretTyping.MostText || typing.Text.Any(char.IsControl))
+        {
+            return "The secret can't be typed: it is empty, too long, or has characters that no key makes.";
+        }
+        foreach (var session in typing.SessionIds)
+        {
+            if (!controlled.TryGetValue(session, out var at))
+            {
+                continue;
+            }
+            if (!await at.Viewer.TypeAsync(typing.Text, typing.Enter, cancel).ConfigureAwait(false))
+            {
+                return "Another technician controls the desktop just now, or it shows no screen: nothing was typed.";
+            }
+            log.Info($"the secret '{typing.Name}' was typed at a desktop");
+            await at.Says.WordAsync(new DesktopWord(Typed: typing.Name), cancel).ConfigureAwait(false);
+            return null;
+        }
+        return "You control no desktop of this host; open it to control it first.";
+    }
 
     /// <summary>The host's end of the channel, until the technician goes.</summary>
     public async Task ServeAsync(WebSocket socket, ChannelOrder order, DesktopAdmission admission, CancellationToken cancel)
@@ -133,6 +162,10 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             }
         }
         using var viewer = new DesktopViewer(socket, hands, HeedAsync);
+        if (wish.Control)
+        {
+            controlled[order.SessionId] = (viewer, says);
+        }
         var hears = viewer.HearAsync(gone.Token);
         _ = hears.ContinueWith(_ => gone.CancelAsync(), TaskScheduler.Default);
         try
@@ -174,6 +207,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         }
         finally
         {
+            controlled.TryRemove(new KeyValuePair<Guid, (DesktopViewer, Says)>(order.SessionId, (viewer, says)));
             await gone.CancelAsync().ConfigureAwait(false);
             await hears.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }

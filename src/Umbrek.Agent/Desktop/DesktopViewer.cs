@@ -1,3 +1,4 @@
+using System.Buffers.Binary;
 using System.Net.WebSockets;
 using System.Text.Json;
 using Umbrek.Core.Desktop;
@@ -39,6 +40,8 @@ internal sealed class Hands
 internal sealed class DesktopViewer : IDisposable
 {
     private const int Piece = 64 * 1024;
+    private const int KeyLength = 8;
+    private const uint Return = 0xFF0D;
 
     private readonly WebSocket socket;
     private readonly Hands hands;
@@ -80,6 +83,54 @@ internal sealed class DesktopViewer : IDisposable
             {
                 await SayAsync(to, buffer.AsMemory(0, got.Count), cancel).ConfigureAwait(false);
             }
+        }
+    }
+
+    /// <summary>Types a text where his keys go.</summary>
+    /// <returns>False where they go nowhere.</returns>
+    public async Task<bool> TypeAsync(string text, bool enter, CancellationToken cancel)
+    {
+        var words = new List<byte>();
+        foreach (var letter in text.EnumerateRunes())
+        {
+            Press(words, letter.Value <= 0xFF ? (uint)letter.Value : 0x01000000u | (uint)letter.Value);
+        }
+        if (enter)
+        {
+            Press(words, Return);
+        }
+        await turn.WaitAsync(cancel).ConfigureAwait(false);
+        try
+        {
+            if (!hands.AreMine || Volatile.Read(ref line) is not { } to || !filter.IsAsking)
+            {
+                return false;
+            }
+            // One by one, as fingers would: what is typed into reads them as they come.
+            foreach (var word in words.ToArray().Chunk(2 * KeyLength))
+            {
+                await to.WriteAsync(word, cancel).ConfigureAwait(false);
+            }
+            return true;
+        }
+        catch (Exception e) when (e is IOException or ObjectDisposedException)
+        {
+            return false;
+        }
+        finally
+        {
+            turn.Release();
+        }
+    }
+
+    private static void Press(List<byte> to, uint sym)
+    {
+        foreach (var down in new byte[] { 1, 0 })
+        {
+            var word = new byte[KeyLength];
+            (word[0], word[1]) = (RfbMessage.Key, down);
+            BinaryPrimitives.WriteUInt32BigEndian(word.AsSpan(4), sym);
+            to.AddRange(word);
         }
     }
 

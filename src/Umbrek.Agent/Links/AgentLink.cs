@@ -513,6 +513,8 @@ public sealed class AgentLink(
                     return new HostAnswer(null, shells.List());
                 case HostRequest.Screens:
                     return new HostAnswer(null, Screens: desktops.List());
+                case HostRequest.TypeSecret when request.Typing is { Text: not null, SessionIds: not null } typing:
+                    return new HostAnswer(await desktops.TypeAsync(typing, ended).ConfigureAwait(false));
                 case HostRequest.EndShell when request.ShellId is { } shellId:
                     return new HostAnswer(shells.End(shellId) ? null : "That shell has ended already.");
                 case HostRequest.Ping:

@@ -43,10 +43,15 @@ public sealed class NothingShown : IDisposable
 public sealed record PresenceSign(string Technician, string What, DateTimeOffset Since, bool TakesInput = false, Action<int>? Taken = null);
 
 /// <param name="What">The act's own words, such as the command.</param>
-/// <param name="Until">Without an answer it is refused then.</param>
+/// <param name="Until">Without an answer it is decided then.</param>
 /// <param name="From">The address that the technician comes from.</param>
 /// <param name="Reason">What he has said that it is for.</param>
-public sealed record ConsentQuestion(string Technician, HostAct Act, string What, DateTimeOffset Until, string? From = null, string? Reason = null);
+/// <param name="SilenceAgrees">Without an answer it begins; otherwise it is refused.</param>
+public sealed record ConsentQuestion(string Technician, HostAct Act, string What, DateTimeOffset Until, string? From = null, string? Reason = null, bool SilenceAgrees = false)
+{
+    /// <summary>What comes of no answer, in words.</summary>
+    public string Silence => SilenceAgrees ? "it begins" : "it is refused";
+}
 
 /// <param name="Person">The logon of who answered.</param>
 public sealed record ConsentAnswer(bool Agreed, string Person);

@@ -15,6 +15,9 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
     /// <summary>Between the word that something begins, and its beginning.</summary>
     public static readonly TimeSpan Warning = TimeSpan.FromSeconds(5);
 
+    /// <summary>Who is said to have agreed where nobody answered, and the policy takes that for consent.</summary>
+    public const string Silence = "silence";
+
     private const int MostOpen = 5;
 
     private readonly ConcurrentDictionary<(string Technician, HostAct Act), Task<ConsentAnswer?>> open = new();
@@ -51,7 +54,8 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
         }
         var until = time.GetUtcNow() + AnswerWithin;
         asking(until);
-        var answer = await SharedAsync(question with { Until = until }, cancel).ConfigureAwait(false);
+        var silenceAgrees = policy.Consent == ConsentRule.UnlessRefused;
+        var answer = await SharedAsync(question with { Until = until, SilenceAgrees = silenceAgrees }, cancel).ConfigureAwait(false) ?? (silenceAgrees ? new ConsentAnswer(true, Silence) : null);
         if (answer is not null)
         {
             answered(answer);

@@ -7,13 +7,13 @@ namespace Umbrek.Cli.Access;
 /// <summary>A host policy on the command line: the same words wherever one is given.</summary>
 public sealed class PolicyOptions
 {
-    private static readonly (string Word, ConsentRule Rule)[] Consents = [("never", ConsentRule.Never), ("logged-in", ConsentRule.WhenSomebodyIsLoggedIn), ("always", ConsentRule.Always)];
+    private static readonly (string Word, ConsentRule Rule)[] Consents = [("never", ConsentRule.Never), ("unless-refused", ConsentRule.UnlessRefused), ("logged-in", ConsentRule.WhenSomebodyIsLoggedIn), ("always", ConsentRule.Always)];
     private static readonly (string Word, NoticeRule Rule)[] Notices = [("none", NoticeRule.None), ("during", NoticeRule.During), ("before", NoticeRule.Before)];
     private static readonly (string Word, RecordRule Rule)[] Records = [("none", RecordRule.None), ("screen", RecordRule.Screen), ("keys", RecordRule.ScreenAndKeys)];
     private static readonly string Acts = string.Join(", ", Enum.GetValues<HostAct>().Select(HostPolicyWords.Word));
 
     private readonly Option<string?> allow = new("--allow") { Description = $"All that is allowed, separated by commas: {Acts}; or everything, or nothing." };
-    private readonly Option<string?> consent = new("--consent") { Description = "When a person there is asked first: never, logged-in or always." };
+    private readonly Option<string?> consent = new("--consent") { Description = "When a person there is asked first: never, unless-refused (whoever is logged in, and silence is consent), logged-in or always." };
     private readonly Option<string?> notice = new("--notice") { Description = "When a person there is told: none, during or before." };
     private readonly Option<string?> keyFor = new("--key-for") { Description = "What takes the host's access key, in the words of --allow." };
     private readonly Option<int?> putOff = new("--put-off") { Description = "How many minutes, in all, people there may put off a restart; 0 for not at all.", HelpName = "minutes" };

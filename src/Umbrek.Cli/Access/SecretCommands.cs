@@ -1,11 +1,14 @@
 using System.CommandLine;
+using System.Net.Http.Json;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Hosting;
 using Umbrek.Cli.Output;
 using Umbrek.Core.Access;
+using Umbrek.Core.Estate;
 using Umbrek.Wire;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
 
 namespace Umbrek.Cli.Access;
 
@@ -17,7 +20,7 @@ public static class SecretCommands
     public static Command Secret(ClientContext client)
     {
         var command = ClientCommands.Named("secret", "Access keys and system logons that the vault keeps.", "umbrek secret list");
-        command.Add(List(client), Keep(client), Show(client), Reveal(client), Remove(client));
+        command.Add(List(client), Keep(client), Show(client), Reveal(client), Type(client), Remove(client));
         return command;
     }
 
@@ -140,6 +143,28 @@ public static class SecretCommands
     private static string Word(SecretKind kind) => kind == SecretKind.AccessKey ? "access key" : "logon";
 
     private static Argument<string> IdArgument() => new("id") { Description = "The secret's id, or its last eight characters." };
+
+    private static Command Type(ClientContext client)
+    {
+        var name = new Argument<string>("name") { Description = "The logon's name, or its id." };
+        var host = new Option<string>("--on") { Description = "The host whose desktop you control.", HelpName = "host", Required = true };
+        var enter = new Option<bool>("--enter") { Description = "Presses Enter behind it." };
+        var command = ClientCommands.Named("type", "Types a logon of the vault at the desktop that you control, without showing it to you; what shows what is typed shows it to everybody who looks.", "umbrek secret type 'local administrator' --on quay-ticket-03 --enter");
+        command.Add(name, host, enter);
+        command.SetAction(async (parsed, cancel) =>
+        {
+            using var api = client.State.Open();
+            var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
+            var logons = (await api.GetAsync($"hosts/{found.Id}/logons", WireJson.Default.PageSecretInfo, cancel).ConfigureAwait(false)).Items;
+            var typed = parsed.GetRequiredValue(name);
+            var secret = logons.FirstOrDefault(s => string.Equals(s.Name, typed, StringComparison.OrdinalIgnoreCase)) ?? ShortIds.Find(logons, s => s.Id, typed, $"logon for {found.Label}", Lister);
+            using var request = new HttpRequestMessage(HttpMethod.Post, $"{ApiClient.Base}hosts/{found.Id}/typing") { Content = JsonContent.Create(new NewTyping(secret.Id, parsed.GetValue(enter)), WireJson.Default.NewTyping) };
+            using var response = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
+            Listing.Say(client.Format(parsed), $"'{secret.Name}' is typed on {found.Label} of {GroupPath.Customer(found.GroupPath)}.", secret, WireJson.Default.SecretInfo);
+            return ExitCodes.Done;
+        });
+        return command;
+    }
 
     private static Argument<string> PlaceArgument(ClientContext client)
     {

@@ -241,7 +241,7 @@ public static class RecordingCommands
         var shows = !Console.IsErrorRedirected;
         try
         {
-            while (film is { Bytes: null, Problem: null })
+            while (film.State == FilmState.Making)
             {
                 if (shows)
                 {
@@ -264,9 +264,9 @@ public static class RecordingCommands
                 await Console.Error.WriteAsync("\r\e[K").ConfigureAwait(false);
             }
         }
-        if (film.Problem is { } problem)
+        if (film.State != FilmState.Ready)
         {
-            throw new ClientException(problem);
+            throw new ClientException(film.Problem ?? "Somebody has given the film up while it was made.");
         }
         var bytes = await WholeFile.WriteAsync(name, async to =>
         {

@@ -15,10 +15,13 @@ public enum HostAct
     Software,
 }
 
-/// <summary>When a person at the host is asked first.</summary>
+/// <summary>When a person at the host is asked first. Ordered from least to most.</summary>
 public enum ConsentRule
 {
     Never,
+
+    /// <summary>Whoever is logged in is asked, and silence is consent.</summary>
+    UnlessRefused,
     WhenSomebodyIsLoggedIn,
     Always,
 }
@@ -91,7 +94,7 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
     /// <summary>Whether a person has to agree first.</summary>
     public ConsentNeed ConsentWith(bool somebodyIsLoggedIn) => (Consent, somebodyIsLoggedIn) switch
     {
-        (ConsentRule.Never, _) or (ConsentRule.WhenSomebodyIsLoggedIn, false) => ConsentNeed.None,
+        (ConsentRule.Never, _) or (ConsentRule.UnlessRefused or ConsentRule.WhenSomebodyIsLoggedIn, false) => ConsentNeed.None,
         (ConsentRule.Always, false) => ConsentNeed.NobodyToAsk,
         _ => ConsentNeed.Ask,
     };
@@ -177,6 +180,7 @@ public static class HostPolicyWords
     {
         ConsentRule.Always => "a person at the computer is asked every time",
         ConsentRule.WhenSomebodyIsLoggedIn => "whoever is logged in is asked first",
+        ConsentRule.UnlessRefused => "whoever is logged in is asked first, and who does not answer has agreed",
         _ => "nobody is asked first",
     };
 

@@ -29,6 +29,9 @@ public static class TapeKinds
     /// <summary>Keyboards and mice of the host were taken, or given back: <c>taken</c>.</summary>
     public const string Input = "input";
 
+    /// <summary>A secret of the vault was typed, which nobody saw: <c>name</c>.</summary>
+    public const string Secret = "secret";
+
     /// <summary>Somebody, or the recorder, says something of this place: <c>text</c>.</summary>
     public const string Mark = "mark";
 }

@@ -52,6 +52,8 @@ public sealed class TapeScribe(bool keys, Action<ReadOnlyMemory<byte>> write)
 
     public void InputTaken(TimeSpan at, bool taken) => write(writer.Entry(at, TapeKinds.Input, json => json.WriteBoolean("taken", taken)));
 
+    public void SecretTyped(TimeSpan at, string name) => write(writer.Entry(at, TapeKinds.Secret, json => json.WriteString("name", name)));
+
     public void Mark(TimeSpan at, string text) => write(writer.Entry(at, TapeKinds.Mark, json => json.WriteString("text", text)));
 
     /// <exception cref="RfbException">It is no RFB, so that it can't be recorded.</exception>

@@ -13,6 +13,7 @@ public static class TapeWords
         TapeKinds.Typing => "something is typed",
         TapeKinds.Clipboard => $"{(entry.Text("from") == "host" ? "the host\u2019s clipboard came" : "a text went to the host\u2019s clipboard")}, {Units.Bytes(entry.Number("bytes") ?? 0)}",
         TapeKinds.Input => entry.IsSet("taken") ? "the keyboards of the host are taken" : "the keyboards of the host are given back",
+        TapeKinds.Secret => $"a secret is typed, unseen: {entry.Text("name")}",
         TapeKinds.Mark => entry.Text("text"),
         _ => null,
     };

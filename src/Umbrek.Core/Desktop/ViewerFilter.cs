@@ -17,6 +17,9 @@ public sealed class ViewerFilter
 
     public bool MayAct { get; set; } = true;
 
+    /// <summary>Both sides have agreed how to speak, and no word of the viewer is cut in the middle: another word can come in between.</summary>
+    public bool IsAsking => greeting == 0 && end == 0;
+
     /// <summary>When something was done that went through.</summary>
     public event Action? Acted;
 

@@ -298,6 +298,30 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         return row;
     }
 
+    /// <summary>Logons of a host, and of the groups that it is in, which the caller may use.</summary>
+    public async Task<List<SecretInfo>> LogonsAsync(HostSummary host, Asker by, CancellationToken cancel)
+    {
+        var word = Word(SecretKind.Logon);
+        await using var db = database.Open();
+        var rows = await db.Secrets.AsNoTracking().Where(s => s.Kind == word && (s.HostId == host.Id || s.GroupId != null)).ToListAsync(cancel).ConfigureAwait(false);
+        return [.. rows.Select(ToInfo).OfType<SecretInfo>()
+            .Where(s => (s.HostId is not null || host.GroupPath == s.GroupPath || host.GroupPath.StartsWith(s.GroupPath + "/", StringComparison.Ordinal)) && by.Reach.May(Permission.UseSecrets, s.GroupPath))
+            .OrderBy(s => s.HostId is null).ThenByDescending(s => s.GroupPath.Length).ThenBy(s => s.Name, StringComparer.OrdinalIgnoreCase)];
+    }
+
+    /// <summary>The text of a logon that the caller may use at a host; that he does stands in the audit log before it leaves the vault.</summary>
+    /// <returns>Its text in UTF-8; whoever has it wipes it.</returns>
+    public async Task<(SecretInfo Info, byte[] Text)> UseLogonAsync(Guid id, HostSummary host, string what, Asker by, CancellationToken cancel)
+    {
+        var info = (await LogonsAsync(host, by, cancel).ConfigureAwait(false)).Find(s => s.Id == id) ?? throw ProblemException.NotFound("logon");
+        await using var db = database.Open();
+        await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
+        var text = await db.SecretTexts.AsNoTracking().FirstAsync(t => t.SecretId == id && t.Number == info.Number, cancel).ConfigureAwait(false);
+        await audit.AddAsync(db, by, "secret.use", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{id}"), ("name", Said(info.Name)), ("of", info.Place), ("for", what)).ConfigureAwait(false);
+        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        return (info, vault.Open(text));
+    }
+
     private static string? Said(string name) => name.Length == 0 ? null : name;
 
     private void Touch(SecretRow row, string by) => (row.ChangedAt, row.ChangedBy, row.Version) = (time.GetUtcNow(), by, row.Version + 1);

@@ -132,6 +132,10 @@ public sealed class DesktopRecorder : IChannelTap
         {
             scribe.InputTaken(Since, input.IsTaken);
         }
+        else if (said?.Typed is { } secret)
+        {
+            scribe.SecretTyped(Since, secret);
+        }
         else if (said?.Others is { Count: > 0 } others)
         {
             scribe.Mark(Since, $"Also here: {string.Join(", ", others.Select(o => $"{o.Technician} {(o.Control ? "controls" : "watches")}"))}");

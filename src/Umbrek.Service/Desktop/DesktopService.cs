@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using Umbrek.Core.Access;
 using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
@@ -12,7 +14,7 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Service.Desktop;
 
 /// <summary>Lets technicians to the desktops of hosts: to look on, or to act there; each is in the audit log before it begins.</summary>
-public sealed class DesktopService(SessionService sessions, ActingChannels channels, RecordingService recordings, IAgentLinks links, Gate gate)
+public sealed class DesktopService(SessionService sessions, ActingChannels channels, RecordingService recordings, VaultService vault, IAgentLinks links, Gate gate)
 {
     private static readonly TimeSpan AnswerWithin = TimeSpan.FromSeconds(10);
 
@@ -53,6 +55,36 @@ public sealed class DesktopService(SessionService sessions, ActingChannels chann
         catch (HostUnreachableException e)
         {
             throw new ProblemException(409, ProblemTypes.HostAway, $"{host.Label}: {e.Message}");
+        }
+    }
+
+    /// <summary>Types a secret of the vault at the desktop that the caller controls; he does not see it.</summary>
+    public async Task TypeAsync(Guid hostId, NewTyping wish, Asker by, CancellationToken cancel)
+    {
+        var host = gate.Host(by, hostId, Permission.Control);
+        gate.Host(by, hostId, Permission.UseSecrets);
+        var mine = sessions.OpenOf(hostId, by);
+        if (mine.Count == 0)
+        {
+            throw new ProblemException(409, ProblemTypes.Conflict, $"You control no desktop of {host.Label}; open it to control it first.");
+        }
+        var (info, plain) = await vault.UseLogonAsync(wish.SecretId, host, "typed at the desktop", by, cancel).ConfigureAwait(false);
+        try
+        {
+            var name = info.Name.Length > 0 ? info.Name : info.Place;
+            var answer = await links.AskAsync(host.Id, new HostRequest(HostRequest.TypeSecret, Typing: new SecretTyping(mine, name, Encoding.UTF8.GetString(plain), wish.Enter)), AnswerWithin, cancel).ConfigureAwait(false);
+            if (answer.Error is { } error)
+            {
+                throw new ProblemException(409, ProblemTypes.Conflict, error);
+            }
+        }
+        catch (HostUnreachableException e)
+        {
+            throw new ProblemException(409, ProblemTypes.HostAway, $"{host.Label}: {e.Message}");
+        }
+        finally
+        {
+            CryptographicOperations.ZeroMemory(plain);
         }
     }
 

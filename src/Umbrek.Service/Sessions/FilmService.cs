@@ -53,7 +53,7 @@ public sealed partial class FilmService(RecordingService recordings, RecordingFi
             await audit.AddAsync(by, "recording.film", $"{info.HostLabel} in {info.GroupPath}", cancel, ("recording", $"{id}"), ("of", info.Technician)).ConfigureAwait(false);
             one.Task = MakeAsync(id, one, wish.LongestPause is { } seconds ? TimeSpan.FromSeconds(seconds) : null);
         }
-        return new FilmInfo(id, known.Done);
+        return new FilmInfo(id, FilmState.Making, known.Done);
     }
 
     public async Task<FilmInfo> GetAsync(Guid id, Asker by, CancellationToken cancel)
@@ -61,10 +61,10 @@ public sealed partial class FilmService(RecordingService recordings, RecordingFi
         await recordings.GetAsync(id, by, cancel).ConfigureAwait(false);
         if (making.TryGetValue(id, out var one))
         {
-            return new FilmInfo(id, one.Done, Problem: one.Problem);
+            return new FilmInfo(id, one.Problem is null ? FilmState.Making : FilmState.Failed, one.Done, Problem: one.Problem);
         }
         await using var film = files.OpenFilm(id);
-        return film is null ? throw new ProblemException(404, ProblemTypes.NotFound, "No film was made of this recording.") : new FilmInfo(id, 1, film.Length);
+        return film is null ? new FilmInfo(id, FilmState.None, 0) : new FilmInfo(id, FilmState.Ready, 1, film.Length);
     }
 
     /// <summary>The film, once it is ready; whoever takes it is in the audit log.</summary>

@@ -358,6 +358,9 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
+    /// <summary>Sessions of the technician that are open at a host.</summary>
+    public List<Guid> OpenOf(Guid hostId, Asker by) => [.. live.Values.Where(s => s.Row.HostId == hostId && s.Row.TechnicianId == by.Id).Select(s => s.Row.Id)];
+
     /// <summary>The host of a session that is open and belongs to the technician; null when there is no such.</summary>
     public Guid? Use(Guid id, Asker by)
     {

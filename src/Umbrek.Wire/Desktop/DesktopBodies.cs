@@ -38,8 +38,9 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 /// <param name="Input">What has become of the keyboards and mice of the host, when that was asked for.</param>
 /// <param name="Others">Who else is at desktops of this host, whenever that changes.</param>
 /// <param name="Hands">Who of those that may act does, whenever that changes; with <paramref name="Others"/>.</param>
+/// <param name="Typed">A secret of the vault was typed, which nobody saw: its name.</param>
 public sealed record DesktopWord(
-    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null)
+    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null, string? Typed = null)
 {
     public const int MaxMessage = 4 * 1024;
 }
@@ -85,6 +86,10 @@ public sealed record InputTaken(bool IsTaken, int Count = 0, string? Problem = n
 /// <param name="Person">Whose it is; null where nobody is logged in there.</param>
 /// <param name="Control">Whether one acts there, or looks on.</param>
 public sealed record ScreenOpened(string Screen, string? Person, bool Control);
+
+/// <summary>A secret of the vault that is to be typed at the desktop which the caller controls.</summary>
+/// <param name="Enter">The key Enter is pressed behind it.</param>
+public sealed record NewTyping(Guid SecretId, bool Enter = false);
 
 /// <summary>A screen of a host.</summary>
 /// <param name="Name">As the system has it: ":0".</param>

@@ -119,6 +119,10 @@ public sealed class DesktopStream : LineStream
         {
             asked?.TrySetResult(input);
         }
+        if (word.Typed is { } secret)
+        {
+            notice?.Invoke($"The secret '{secret}' was typed.");
+        }
         if (word.Hands is { } hands)
         {
             Tell(hands);

@@ -216,8 +216,10 @@ public sealed record LinkGoodbye(AwayReason Reason);
 /// <param name="Release">With <c>update</c>.</param>
 /// <param name="Scan">With <c>scan</c> and <c>cancel-scan</c>.</param>
 /// <param name="Look">With <c>probe</c>.</param>
-public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null, Guid? ShellId = null)
+/// <param name="Typing">With <c>type-secret</c>, which answers when it is typed.</param>
+public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, ScanOrder? Scan = null, LookOrder? Look = null, Guid? ShellId = null, SecretTyping? Typing = null)
 {
+    public const string TypeSecret = "type-secret";
     public const string Shells = "shells";
     public const string Screens = "screens";
     public const string EndShell = "end-shell";
@@ -233,6 +235,17 @@ public sealed record HostRequest(string Kind, ReleaseOffer? Release = null, Scan
 public sealed record ReleaseOffer(ReleaseManifest Manifest, byte[] Signature)
 {
     public static string PathOf(string sha256) => $"releases/{sha256}";
+}
+
+/// <summary>A secret that is to be typed at the desktop which one of these sessions controls.</summary>
+/// <param name="Name">What it is called: this is told, and the text never is.</param>
+/// <param name="Enter">The key Enter is pressed behind it.</param>
+public sealed record SecretTyping(IReadOnlyList<Guid> SessionIds, string Name, string Text, bool Enter)
+{
+    public const int MostText = 512;
+
+    /// <summary>No text of it stands in any log.</summary>
+    public override string ToString() => $"{nameof(SecretTyping)} {{ {Name} }}";
 }
 
 /// <summary>An order to look once.</summary>

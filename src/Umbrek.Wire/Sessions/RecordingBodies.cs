@@ -39,11 +39,23 @@ public sealed record RecordingMark(double At, string Text);
 /// <param name="LongestPause">Longer pauses are shortened to so many seconds; null leaves them as they were.</param>
 public sealed record NewFilm(double? LongestPause = null);
 
-/// <summary>A film of a recorded desktop, in WebM, that is being made or lies ready.</summary>
+/// <summary>Whether there is a film of a recorded desktop.</summary>
+public enum FilmState
+{
+    /// <summary>Nobody has had one made, or it was given up.</summary>
+    None,
+    Making,
+    Ready,
+
+    /// <summary>It came to nothing.</summary>
+    Failed,
+}
+
+/// <summary>A film of a recorded desktop, in WebM.</summary>
 /// <param name="Done">How much of the recording is in it, 0 to 1.</param>
 /// <param name="Bytes">How large it is; null until it is ready.</param>
 /// <param name="Problem">Why there will be none; null where there is or will be one.</param>
-public sealed record FilmInfo(Guid RecordingId, double Done, long? Bytes = null, string? Problem = null)
+public sealed record FilmInfo(Guid RecordingId, FilmState State, double Done, long? Bytes = null, string? Problem = null)
 {
     public const string MediaType = "video/webm";
 }

@@ -45,6 +45,29 @@ public sealed class ConsentDeskTests
     }
 
     [Fact]
+    public async Task Silence_is_consent_where_the_policy_says_so_and_a_refusal_stays_one()
+    {
+        var desk = new ConsentDesk(people, time);
+        var policy = HostPolicy.Everything with { Consent = ConsentRule.UnlessRefused };
+        Task<string?> Ask(List<ConsentAnswer> heard) => desk.AskAsync(policy, new ConsentQuestion("Ines Okafor", HostAct.Run, "uptime", default), _ => { }, heard.Add, default);
+        var heard = new List<ConsentAnswer>();
+        var silent = Ask(heard);
+        people.Last!.SilenceAgrees.ShouldBeTrue();
+        silent.IsCompleted.ShouldBeFalse();
+        time.Advance(ConsentDesk.AnswerWithin);
+        (await silent).ShouldBeNull();
+        heard.ShouldBe([new ConsentAnswer(true, ConsentDesk.Silence)]);
+        // It is no agreement that counts for the next time.
+        var refused = Ask(heard);
+        people.Answer("Ines Okafor", false);
+        (await refused)!.ShouldContain("has refused it");
+        // Where nobody is logged in there is nobody to ask.
+        people.Here.Clear();
+        (await Ask(heard)).ShouldBeNull();
+        heard.Count.ShouldBe(2);
+    }
+
+    [Fact]
     public async Task Who_asked_first_may_withdraw_and_the_others_are_asked_for_anew()
     {
         var desk = new ConsentDesk(people, time);
@@ -76,6 +99,7 @@ public sealed class ConsentDeskTests
         private int asked;
 
         public ConcurrentDictionary<string, TaskCompletionSource<ConsentAnswer>> Open { get; } = new();
+        public ConsentQuestion? Last { get; private set; }
         public int Asked => Volatile.Read(ref asked);
 
         public void Answer(string technician, bool agreed) => Open[technician].SetResult(new ConsentAnswer(agreed, "elin"));
@@ -94,6 +118,7 @@ public sealed class ConsentDeskTests
         public Task<ConsentAnswer> AskAsync(ConsentQuestion question, CancellationToken cancel)
         {
             var answer = Open[question.Technician] = new TaskCompletionSource<ConsentAnswer>(TaskCreationOptions.RunContinuationsAsynchronously);
+            Last = question;
             Interlocked.Increment(ref asked);
             return answer.Task.WaitAsync(cancel);
         }

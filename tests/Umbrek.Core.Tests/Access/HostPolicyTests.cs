@@ -84,6 +84,8 @@ public sealed class HostPolicyTests
     [Theory]
     [InlineData(ConsentRule.Never, true, ConsentNeed.None)]
     [InlineData(ConsentRule.Never, false, ConsentNeed.None)]
+    [InlineData(ConsentRule.UnlessRefused, true, ConsentNeed.Ask)]
+    [InlineData(ConsentRule.UnlessRefused, false, ConsentNeed.None)]
     [InlineData(ConsentRule.WhenSomebodyIsLoggedIn, true, ConsentNeed.Ask)]
     [InlineData(ConsentRule.WhenSomebodyIsLoggedIn, false, ConsentNeed.None)]
     [InlineData(ConsentRule.Always, true, ConsentNeed.Ask)]

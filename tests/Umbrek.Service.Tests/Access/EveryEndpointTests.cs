@@ -171,6 +171,7 @@ public sealed class EveryEndpointTests
         listJobs             Own        see
         listKeyRotations     Somewhere  administer
         listLinkedLogins     Own        see
+        listLogons           Host       use-secrets
         listMaintenance      Own        see
         listMarks            Own        see
         listNotices          Own        see
@@ -248,6 +249,7 @@ public sealed class EveryEndpointTests
         tryNotice            Somewhere  configure
         tryProbe             Somewhere  configure
         turnTwin             Somewhere  write-files
+        typeSecret           Host       control
         wakeHosts            Somewhere  power
         """;
 

@@ -135,6 +135,48 @@ public sealed class DesktopTests
         Notes((await first.PictureAsync()).Pixels).AsSpan().SequenceEqual(Notes(after)).ShouldBeTrue();
     }
 
+    [Fact]
+    public async Task A_secret_is_typed_by_whoever_may_use_it_and_controls_the_desktop_and_stands_in_no_log()
+    {
+        const string text = "Rind-Harbour-7";
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var ferry = (await service.Api.GetAsync("groups", WireJson.Default.PageGroupInfo, default)).Items;
+        async Task<Guid> KeepAsync(Guid? host, Guid? group, string name) =>
+            (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, text, host, group, name), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
+        var (own, above, elsewhere) = (await KeepAsync(agent.Id, null, "till"), await KeepAsync(null, ferry.Single(g => g.Path == "Saltmarsh Ferry").Id, "everywhere there"), await KeepAsync(null, ferry.First(g => !g.Path.StartsWith("Saltmarsh Ferry", StringComparison.Ordinal)).Id, "of others"));
+        async Task<string> NotTypedAsync(ApiClient who, Guid secret) =>
+            (await Should.ThrowAsync<ApiException>(() => TypeAsync(who, secret))).Message;
+        Task TypeAsync(ApiClient who, Guid secret) => who.PostAsync($"hosts/{agent.Id}/typing", new NewTyping(secret), WireJson.Default.NewTyping, WireJson.Default.NewTyping, default);
+        async Task<List<Guid>> LogonsAsync(ApiClient who) => [.. (await who.GetAsync($"hosts/{agent.Id}/logons", WireJson.Default.PageSecretInfo, default)).Items.Select(s => s.Id)];
+        (await LogonsAsync(service.Api)).ShouldBe([own, above]);
+        (await NotTypedAsync(service.Api, own)).ShouldContain("open it to control it first");
+
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        var session = await SessionAsync(service.Api, agent.Id);
+        using (var watching = await WordsAsync(service.Api, session, For(Watch), limit.Token))
+        {
+            (await NotTypedAsync(service.Api, own)).ShouldContain("You control no desktop");
+        }
+        await using var ines = await Seat.TakeAsync(service.Api, session, limit.Token);
+        (await NotTypedAsync(service.Api, elsewhere)).ShouldContain("logon");
+        await service.Api.PostAsync("roles", new NewRole("hands", [Permission.See, Permission.Watch, Permission.Control]), WireJson.Default.NewRole, WireJson.Default.RoleInfo, default);
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail", "hands");
+        (await Should.ThrowAsync<ApiException>(() => LogonsAsync(tomasz))).Problem.Status.ShouldBe(403);
+        (await Should.ThrowAsync<ApiException>(() => TypeAsync(tomasz, own))).Problem.Status.ShouldBe(403);
+
+        var before = (await ines.PictureAsync()).Pixels.ToArray();
+        using (var request = new HttpRequestMessage(HttpMethod.Post, $"{ApiClient.Base}hosts/{agent.Id}/typing") { Content = new StringContent($"{{\"secretId\":\"{own}\"}}", Encoding.UTF8, "application/json") })
+        {
+            (await service.Api.SendRawAsync(request, default)).StatusCode.ShouldBe(System.Net.HttpStatusCode.NoContent);
+        }
+        await ines.HearsAsync("The secret 'till' was typed");
+        (await ines.PictureAsync()).Pixels.AsSpan().SequenceEqual(before).ShouldBeFalse();
+        var line = (await service.Api.GetAsync("audit?action=secret.use", WireJson.Default.PageAuditInfo, default)).Items[0];
+        line.Detail.ShouldContain("till");
+        line.Detail.ShouldNotContain(text);
+    }
+
     /// <summary>Somebody who may act at a desktop, and what he is told.</summary>
     private sealed class Seat(ClientWebSocket socket, CancellationToken cancel) : IAsyncDisposable
     {

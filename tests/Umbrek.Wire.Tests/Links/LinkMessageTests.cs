@@ -98,7 +98,7 @@ public sealed class LinkMessageTests
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2]), "ticket"),
         new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new DesktopOrder(new DesktopWish(true, ":0", 320), new SealedOrder(Id, 1, "control", "{}", [3])), "198.51.100.7", "The printer"),
         new DesktopWish(true, ":0", 320),
-        new DesktopWord("A person is asked first.", "This host does not allow it.", new ScreenOpened(":0", "jo", true), "The screen has gone.", new InputTaken(true, 2, "It has none."), [new DesktopGuest("Tomasz Vail", true, true)], new DesktopHands(false, "Tomasz Vail", "Ines Okafor")),
+        new DesktopWord("A person is asked first.", "This host does not allow it.", new ScreenOpened(":0", "jo", true), "The screen has gone.", new InputTaken(true, 2, "It has none."), [new DesktopGuest("Tomasz Vail", true, true)], new DesktopHands(false, "Tomasz Vail", "Ines Okafor"), "till"),
         new DesktopAsk(true, HandsWish.Ask),
         Wish,
         new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),
@@ -115,7 +115,7 @@ public sealed class LinkMessageTests
         new SamplesKept(Noon),
         new RunHeld(Id, "full"),
         new LinkGoodbye(AwayReason.HostShuttingDown),
-        new HostRequest(HostRequest.Update, Release, Scan, new LookOrder(Id, Look.Probe), Id),
+        new HostRequest(HostRequest.Update, Release, Scan, new LookOrder(Id, Look.Probe), Id, new SecretTyping([Id], "till", "seven gulls", true)),
         Scan,
         new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,
@@ -127,7 +127,7 @@ public sealed class LinkMessageTests
     public void Every_message_type_of_the_protocol_has_an_example()
     {
         var known = Messages.Select(m => m.GetType()).ToHashSet();
-        var parts = new[] { typeof(RunKept), typeof(ScanAnswer) };
+        var parts = new[] { typeof(RunKept), typeof(ScanAnswer), typeof(SecretTyping) };
         var missing = typeof(LinkHello).Assembly.GetTypes()
             .Where(t => t.Namespace == typeof(LinkHello).Namespace && t.IsClass && t.GetMethod("<Clone>$") is not null && !known.Contains(t) && !parts.Contains(t));
         missing.ShouldBeEmpty();

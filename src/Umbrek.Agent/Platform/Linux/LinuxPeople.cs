@@ -86,7 +86,7 @@ internal sealed class LinuxPeople(StateDirectory state, string program, LinuxPla
         }
         var placard = new Placard(
             PlacardKind.Question, $"{question.Technician} asks to act on this computer", lines,
-            [new PlacardButton(Refuse, "Refuse", IsSafe: true), new PlacardButton(Agree, $"Agree for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes")], question.Until, "it is refused");
+            [new PlacardButton(Refuse, "Refuse", IsSafe: true), new PlacardButton(Agree, $"Agree for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes")], question.Until, question.Silence);
         var (button, person) = await placards.AskAsync(placard, cancel).ConfigureAwait(false);
         return new ConsentAnswer(button == Agree, person);
     }
@@ -108,7 +108,7 @@ internal sealed class LinuxPeople(StateDirectory state, string program, LinuxPla
                 {TerminalText.Line(question.What)}
             To agree:   {program} consent agree {number}
             To refuse:  {program} consent refuse {number}
-            Without an answer it is refused at {question.Until:HH:mm} UTC. Agreeing counts for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes.
+            Without an answer {question.Silence} at {question.Until:HH:mm} UTC. Agreeing counts for {Sessions.ConsentDesk.GoodFor.TotalMinutes:0} minutes.
             """, cancel);
     }
 

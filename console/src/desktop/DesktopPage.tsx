@@ -208,6 +208,7 @@ function Screen({
               .join(", ")}
           </span>
         )}
+        {control && line && <PassOn line={line} seen={seen} />}
         <Meter seen={seen}>
           <Button
             size="compact-sm"
@@ -297,7 +298,6 @@ function Screen({
         </Button>
         {control && line && (
           <>
-            <PassOn line={line} seen={seen} />
             <Keys line={line} inPortal={!fullscreen} />
             <TypeSecret line={line} inPortal={!fullscreen} />
             <ClipboardBox line={line} seen={seen} host={host.label} inPortal={!fullscreen} />

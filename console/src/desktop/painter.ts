@@ -23,6 +23,14 @@ export class Painter {
     this.#last = this.#last.then(act).catch(this.events.failed);
   }
 
+  /** Shows nothing any more. */
+  clear(): void {
+    this.after(() => {
+      this.context.fillStyle = "black";
+      this.context.fillRect(0, 0, this.context.canvas.width, this.context.canvas.height);
+    });
+  }
+
   /** Until everything so far is drawn. */
   drawn(): Promise<void> {
     return this.#last;

@@ -32,6 +32,9 @@ let tape: Tape | undefined;
 /** Counts how often it began anew: what was asked for before is not drawn any more. */
 let turn = 0;
 let last = Promise.resolve();
+/** Something is shown since. */
+let shows = false;
+const EMPTY_AFTER = 50;
 
 const fail = (e: unknown) => post({ kind: "problem", problem: e instanceof Error ? e.message : String(e) });
 
@@ -84,12 +87,19 @@ self.onmessage = ({ data }: MessageEvent<ToReplay>) => {
         })
         .catch(fail);
       break;
-    case "reset":
-      turn++;
+    case "reset": {
+      const began = ++turn;
       reader = undefined;
+      shows = false;
+      // Where nothing follows at once, nothing was to be seen then.
+      setTimeout(() => {
+        if (began === turn && !shows) painter?.clear();
+      }, EMPTY_AFTER);
       break;
+    }
     case "show": {
       const asked = turn;
+      shows = true;
       last = last.then(() => show(data.from, data.to, asked)).catch(fail);
       break;
     }

@@ -143,8 +143,10 @@ public static class DesktopCommand
         return ExitCodes.Done;
     }
 
-    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken stop)
     {
+        using var leaving = new Leaving(stop);
+        var cancel = leaving.Token;
         using var listener = new TcpListener(address);
         try
         {
@@ -179,8 +181,10 @@ public static class DesktopCommand
     }
 
     /// <summary>Looks on without a viewer, and records what there is to be seen, until it is stopped or the screen is gone.</summary>
-    private static async Task<int> RecordAsync(HostSummary host, LocalTape recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task<int> RecordAsync(HostSummary host, LocalTape recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken stop)
     {
+        using var leaving = new Leaving(stop);
+        var cancel = leaving.Token;
         try
         {
             await using var visit = await open(cancel).ConfigureAwait(false);

@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Runtime.InteropServices;
 using Umbrek.Cli.Hosting;
 using Umbrek.Core.Files;
 using Umbrek.Core.Text;
@@ -40,36 +39,4 @@ internal sealed class TransferOptions
     /// <param name="Existing">To ask means that a file that is there and is another one is complained of.</param>
     /// <param name="Patience">So long it is tried to find a line that broke.</param>
     internal sealed record Chosen(Existing Existing, TimeSpan Patience, RateLimit Rate);
-}
-
-/// <summary>Somebody may stop with Ctrl-C, and is told what then is.</summary>
-internal sealed class Leaving : IDisposable
-{
-    private readonly CancellationTokenSource source;
-    private readonly PosixSignalRegistration interrupt;
-
-    public Leaving(CancellationToken cancel)
-    {
-        source = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-        interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
-        {
-            c.Cancel = true;
-            source.Cancel();
-        });
-    }
-
-    public CancellationToken Token => source.Token;
-
-    /// <returns>The exit code.</returns>
-    public static int Say(string sentence)
-    {
-        Console.Error.WriteLine($"\nStopped. {sentence}");
-        return ExitCodes.LeftRunning;
-    }
-
-    public void Dispose()
-    {
-        interrupt.Dispose();
-        source.Dispose();
-    }
 }

@@ -1,6 +1,5 @@
 using System.CommandLine;
 using System.Globalization;
-using System.Runtime.InteropServices;
 using System.Text.Json;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
@@ -105,12 +104,7 @@ public static class LogCommands
         {
             var wish = which.Read(client, parsed) with { Follow = true };
             Check(wish);
-            using var leave = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
-            {
-                c.Cancel = true;
-                leave.Cancel();
-            });
+            using var leave = new Leaving(cancel);
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             try

@@ -1,5 +1,4 @@
 using System.CommandLine;
-using System.Runtime.InteropServices;
 using Umbrek.Cli.Access;
 using Umbrek.Cli.Estate;
 using Umbrek.Cli.Hosting;
@@ -67,12 +66,7 @@ public static class ProcessCommands
             {
                 throw new ClientException(problem, ExitCodes.WrongUse);
             }
-            using var leave = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            using var interrupt = PosixSignalRegistration.Create(PosixSignal.SIGINT, c =>
-            {
-                c.Cancel = true;
-                leave.Cancel();
-            });
+            using var leave = new Leaving(cancel);
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             // The other screen of the terminal, without a cursor; what stood there before comes back (xterm control sequences).

@@ -235,8 +235,10 @@ public static class RecordingCommands
     }
 
     /// <summary>Has a film made, says how far it has come, and fetches it; whoever stops here gives it up there too.</summary>
-    private static async Task<int> SaveFilmAsync(ClientContext client, ParseResult parsed, ApiClient api, RecordingInfo info, string name, TimeSpan? longestPause, CancellationToken cancel)
+    private static async Task<int> SaveFilmAsync(ClientContext client, ParseResult parsed, ApiClient api, RecordingInfo info, string name, TimeSpan? longestPause, CancellationToken stop)
     {
+        using var leaving = new Leaving(stop);
+        var cancel = leaving.Token;
         var film = await api.PostAsync($"recordings/{info.Id}/film", new NewFilm(longestPause?.TotalSeconds), WireJson.Default.NewFilm, WireJson.Default.FilmInfo, cancel).ConfigureAwait(false);
         var shows = !Console.IsErrorRedirected;
         try
@@ -255,7 +257,7 @@ public static class RecordingCommands
         {
             using var parting = new CancellationTokenSource(TimeSpan.FromSeconds(5));
             await api.ActAsync(HttpMethod.Delete, $"recordings/{info.Id}/film", parting.Token).ConfigureAwait(false);
-            throw;
+            return Leaving.Say("The film is given up.");
         }
         finally
         {

@@ -71,7 +71,7 @@ public sealed partial class FilmService(RecordingService recordings, RecordingFi
     public async Task<Stream> OpenAsync(Guid id, Asker by, CancellationToken cancel)
     {
         var info = await recordings.GetAsync(id, by, cancel).ConfigureAwait(false);
-        var film = (making.ContainsKey(id) ? null : files.OpenFilm(id)) ?? throw new ProblemException(404, ProblemTypes.NotFound, "There is no film of this recording, or it is not ready yet.");
+        var film = (making.ContainsKey(id) ? null : files.OpenFilm(id)) ?? throw new ProblemException(409, ProblemTypes.Conflict, "There is no film of this recording, or it is not ready yet. Have one made first.");
         await audit.AddAsync(by, "recording.watch", $"{info.HostLabel} in {info.GroupPath}", cancel, ("recording", $"{id}"), ("of", info.Technician), ("as", "film")).ConfigureAwait(false);
         return film;
     }

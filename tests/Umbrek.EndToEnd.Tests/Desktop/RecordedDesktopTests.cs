@@ -38,7 +38,7 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
     private async Task<RecordingInfo> EndedAsync()
     {
         RecordingInfo? info = null;
-        await Wait.UntilAsync(async () => (info = (await World.Api.GetAsync("recordings", WireJson.Default.PageRecordingInfo, default)).Items.FirstOrDefault())?.EndedAt is not null, "the recording to end");
+        await Wait.UntilAsync(async () => (info = (await World.Api.GetAsync("recordings", WireJson.Default.PageRecordingInfo, default)).Items is [var newest, ..] ? newest : null)?.EndedAt is not null, "the recording to end");
         return info!;
     }
 
@@ -59,10 +59,11 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
         await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as=control&screen={Screen.Display}");
         await page.GetByText("What it shows and what you type is recorded").WaitForAsync();
         await page.GetByText($"screen {Screen.Display},").WaitForAsync();
-        var box = (await page.Locator(".glass").BoundingBoxAsync())!;
         var window = Regex.Match(await Screen.AskAsync("xwininfo", "-name", "logon"), "Window id: (0x[0-9a-f]+)").Groups[1].Value;
         await Wait.UntilAsync(async () =>
         {
+            // It has its size once there is a picture.
+            var box = (await page.Locator(".glass").BoundingBoxAsync())!;
             await page.Mouse.ClickAsync(box.X + box.Width * 0.2f, box.Y + box.Height * 0.3f);
             return (await Screen.AskAsync("xprop", "-root", "_NET_ACTIVE_WINDOW")).Contains(window, StringComparison.Ordinal);
         }, "the window to have the keyboard");
@@ -75,7 +76,7 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
         Screen.Run("xlogo", "-title", "tide", "-geometry", "300x200+800+400");
         await Wait.UntilAsync(() => Screen.ShowsAsync("tide"), "another window to be there");
         // What comes to the viewer is recorded before: the picture that it has last is in it.
-        var last = await PictureOfAsync(page, ".glass canvas", async rgb => rgb.SequenceEqual((await Screen.PictureAsync()).Rgb));
+        var last = await PictureOfAsync(page, ".glass canvas", async rgb => Enumerable.SequenceEqual(rgb, (await Screen.PictureAsync()).Rgb));
         await page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
         var info = await EndedAsync();
         (info.Kind, info.HasKeys).ShouldBe((RecordingKind.Desktop, true));
@@ -85,18 +86,18 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
         await page.GetByText("16×", new() { Exact = true }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Play" }).ClickAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "Again" }).WaitForAsync();
-        (await PictureOfAsync(page, ".replay canvas", rgb => Task.FromResult(rgb.SequenceEqual(last)))).ShouldBe(last);
+        await PictureOfAsync(page, ".replay canvas", rgb => Task.FromResult(Enumerable.SequenceEqual(rgb, last)));
         await page.GetByLabel("What was typed last").GetByText("wynn↵").WaitForAsync();
         var happened = page.GetByRole(AriaRole.List, new() { Name = "What happened" });
         await happened.GetByText("a secret is typed, unseen: till").WaitForAsync();
         (await browser.ViolationsAsync()).ShouldBe("");
         // Back at its beginning there is no window of the tide.
         await page.GetByRole(AriaRole.Slider, new() { Name = "Where in the recording" }).PressAsync("Home");
-        await PictureOfAsync(page, ".replay canvas", rgb => Task.FromResult(!rgb.SequenceEqual(last)));
+        await PictureOfAsync(page, ".replay canvas", rgb => Task.FromResult(!Enumerable.SequenceEqual(rgb, last)));
         await page.GetByRole(AriaRole.Button, new() { Name = "Make a film" }).ClickAsync();
         var saving = page.WaitForDownloadAsync();
         await page.GetByRole(AriaRole.Button, new() { NameRegex = new("^Save the film") }).ClickAsync();
-        (await File.ReadAllBytesAsync((await (await saving).PathAsync())!)).AsSpan(0, 4).ToArray().ShouldBe([0x1A, 0x45, 0xDF, 0xA3], "what WebM begins with");
+        (await File.ReadAllBytesAsync((await (await saving).PathAsync())!)).AsSpan(0, 4).ToArray().ShouldBe([0x1A, 0x45, 0xDF, 0xA3], "as WebM begins");
         browser.Complaints.ShouldBeEmpty();
 
         // What is typed unseen is in no recording and no log.
@@ -166,7 +167,7 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
             await Wait.UntilAsync(() => Screen.ShowsAsync("tide"), "a window to be there");
             var rgb = (await Screen.PictureAsync()).Rgb;
             await Wait.UntilAsync(async () => (await LastAsync(file)) is { } image && Rgb(image).AsSpan().SequenceEqual(rgb), "it to be recorded");
-            TestPrograms.Signal(recording.Pid, 2);
+            TestPrograms.Signal(recording.Pid, 2).ShouldBe(0);
             await Wait.UntilAsync(() => recording.Lines.Any(l => l.Contains("recorded.", StringComparison.Ordinal)), "it to end");
         }
         (await TestPrograms.RunAsync("umbrek", ["desktop", Host, "--record", file], null, Home)).Stderr.ShouldContain("is there already");

@@ -254,11 +254,16 @@ public sealed class VaultTests
         (await RevealAsync(service.Api, secret.Id, "which counts")).ShouldBe(new RevealedSecret(Key, null, 2));
     }
 
-    private static Task<RunningAgent> GuardedAsync(TestService service) => RunningAgent.StartAsync(service, "quay-ticket-01", state =>
+    private static async Task<RunningAgent> GuardedAsync(TestService service)
     {
-        HostLimit.Write(state.LimitFile, new HostPolicyPart(KeyFor: [HostAct.Run]));
-        new HostKeys(state, null, TimeProvider.System).Set(KeptKey.Of(Key, service.Get<Umbrek.Service.Hosting.ServiceKey>().Sha256));
-    });
+        var agent = await RunningAgent.StartAsync(service, "quay-ticket-01", state =>
+        {
+            HostLimit.Write(state.LimitFile, new HostPolicyPart(KeyFor: [HostAct.Run]));
+            new HostKeys(state, null, TimeProvider.System).Set(KeptKey.Of(Key, service.Get<Umbrek.Service.Hosting.ServiceKey>().Sha256));
+        });
+        await Wait.UntilAsync(async () => (await service.Api.GetAsync($"hosts/{agent.Id}/policy", WireJson.Default.PolicyInfo, default)).Side?.InForce.KeyFor?.Contains(HostAct.Run) == true, "the host to say what it asks its key for");
+        return agent;
+    }
 
     private static Task<SecretInfo> KeepAsync(TestService service, NewSecret wish) => service.Api.PostAsync("secrets", wish, WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default);
 

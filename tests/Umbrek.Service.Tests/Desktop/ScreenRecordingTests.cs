@@ -220,7 +220,7 @@ public sealed class ScreenRecordingTests
         var off = Enumerable.Range(0, last.Length).Where(i => i % 4 != 3).Average(i => Math.Abs(last[i] - (int)(byte)(seen.Pixels[i / 4] >> (8 * (i % 4)))));
         off.ShouldBeLessThan(4);
         await service.Api.ActAsync(HttpMethod.Delete, $"recordings/{id}/film", default);
-        (await Should.ThrowAsync<ApiException>(() => ContentAsync(service.Api, id, "film/content"))).Problem.Status.ShouldBe(404);
+        (await Should.ThrowAsync<ApiException>(() => ContentAsync(service.Api, id, "film/content"))).Problem.Status.ShouldBe(409);
         Directory.GetFiles(service.In("recordings"), "*.webm*").ShouldBeEmpty();
         (await service.Api.GetAsync("audit?action=recording.film", WireJson.Default.PageAuditInfo, default)).Items.ShouldHaveSingleItem();
     }

@@ -78,11 +78,6 @@ const bench = async (host, panel) => {
   await page.getByRole("link", { name: host }).first().click();
   await page.getByRole("button", { name: `Look at the ${panel.toLowerCase()} of ${host}` }).click();
 };
-await bench("data-archive-01", "Processes");
-await page.getByLabel("As a tree").check();
-await page.getByLabel(/^smbd \(833\)/).check();
-await page.getByText("processor 1 %").waitFor();
-await shot("console-processes.png");
 await bench("quay-ticket-03", "Files");
 await page.getByLabel("Folder", { exact: true }).fill("/etc/kiosk");
 await page.getByLabel("Folder", { exact: true }).press("Enter");
@@ -126,6 +121,14 @@ await page.keyboard.type("The printer is out of paper again; I have asked Elin t
 await page.getByText(/pictures?\/s/).waitFor();
 await page.waitForTimeout(1200);
 await shot("console-desktop.png");
+await page.goto(`${address}/sessions/recordings`);
+await page.getByLabel("Watch what Tomasz Vail did on creamery-office-01").click();
+const happened = page.getByRole("list", { name: "What happened" });
+await happened.getByText("something is typed").click();
+await page.getByRole("button", { name: "Play" }).click();
+await page.waitForTimeout(5000);
+await page.getByRole("button", { name: "Stop" }).click();
+await shot("console-replay.png");
 
 await page.getByRole("link", { name: "Work" }).click();
 await page.getByRole("heading", { name: "Work" }).waitFor();

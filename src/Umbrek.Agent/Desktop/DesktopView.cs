@@ -29,6 +29,9 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
     private const int Piece = 64 * 1024;
 
+    /// <summary>How long the other side has to close when we have.</summary>
+    private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
+
     private readonly DesktopGuests guests = new(time);
 
     /// <summary>Desktops that are controlled, by their sessions.</summary>
@@ -149,6 +152,8 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     private async Task ShowAsync(WebSocket socket, Says says, ChannelOrder order, DesktopWish wish, Hands hands, CancellationToken cancel)
     {
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        // Whoever is heard is heard out: a reading that is broken off takes with it what was said last.
+        using var heard = new CancellationTokenSource();
         using var input = new HeldInput(taken => gate.TakeInput(order, taken), wish.Control, time);
         async Task HeedAsync(DesktopAsk ask)
         {
@@ -166,7 +171,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         {
             controlled[order.SessionId] = (viewer, says);
         }
-        var hears = viewer.HearAsync(gone.Token);
+        var hears = viewer.HearAsync(heard.Token);
         _ = hears.ContinueWith(_ => gone.CancelAsync(), TaskScheduler.Default);
         try
         {
@@ -208,7 +213,10 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         finally
         {
             controlled.TryRemove(new KeyValuePair<Guid, (DesktopViewer, Says)>(order.SessionId, (viewer, says)));
+            viewer.Show(null);
             await gone.CancelAsync().ConfigureAwait(false);
+            heard.CancelAfter(Parting);
+            await says.CloseAsync(heard.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await hears.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
     }

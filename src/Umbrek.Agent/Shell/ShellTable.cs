@@ -25,8 +25,11 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
     /// <summary>More at once on one host are not begun.</summary>
     public const int Most = 64;
 
+    private const string SessionEnded = "The session has ended. Open another.";
+
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(10);
     private readonly ConcurrentDictionary<Guid, int> attended = new();
+    private readonly EndedSessions ended = new();
 
     /// <summary>Forgets shells whose keeper is gone, with the host's restart or otherwise.</summary>
     public void Load()
@@ -62,6 +65,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
     /// <summary>The session is over, and with it the shells that were last connected to in it.</summary>
     public async Task EndSessionAsync(Guid sessionId)
     {
+        ended.Add(sessionId);
         foreach (var directory in Directories().Where(d => d.Session == sessionId))
         {
             await EndAsync(directory).ConfigureAwait(false);
@@ -123,6 +127,11 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
                 await frames.RefuseAsync(why, cancel).ConfigureAwait(false);
                 return;
             }
+            if (ended.Has(order.SessionId))
+            {
+                await frames.RefuseAsync(SessionEnded, cancel).ConfigureAwait(false);
+                return;
+            }
             directory = Create(order, admission);
             began = true;
             log.Info($"{order.Technician} has opened a shell{(wish.User is null ? "" : $" as {wish.User}")}: {wish.Display()}");
@@ -138,6 +147,13 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
             return;
         }
         directory.Session = order.SessionId;
+        if (ended.Has(order.SessionId))
+        {
+            // It ended before its end could find the shell.
+            await EndAsync(directory).ConfigureAwait(false);
+            await frames.RefuseAsync(SessionEnded, cancel).ConfigureAwait(false);
+            return;
+        }
         var shown = began ? gate.Show(order, Describe(wish), null) : null;
         attended.AddOrUpdate(directory.ShellId, 1, (_, n) => n + 1);
         try
@@ -180,6 +196,7 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
         OwnerOnly.CreateDirectory(path);
         var directory = new ShellDirectory(path);
         directory.Write(new KeptShell(admission.TechnicianId, order.Technician, admission.Wish with { Seen = 0 }, time.GetUtcNow()));
+        directory.Session = order.SessionId;
         try
         {
             platform.StartShellKeeper(path);

@@ -88,6 +88,18 @@ public sealed class DesktopTests
     }
 
     [Fact]
+    public async Task Why_there_is_nothing_to_see_is_heard_every_time()
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        for (var i = 0; i < 100; i++)
+        {
+            (await NotShownAsync(service.Api, session, For(new DesktopWish(Screen: ":7")))).ShouldBe("There is no screen :7 on this host. There is :0.");
+        }
+    }
+
+    [Fact]
     public async Task Whoever_is_there_knows_who_else_is()
     {
         await using var service = await TestService.StartAsync();

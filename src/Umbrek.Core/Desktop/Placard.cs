@@ -10,6 +10,9 @@ public enum PlacardKind
 
     /// <summary>At the upper edge, as long as what it tells of goes on.</summary>
     Strip,
+
+    /// <summary>All over the screen: what it shows is hidden from who is there.</summary>
+    Cover,
 }
 
 /// <param name="Label">What the text is, in a word or two; null where it speaks for itself.</param>

@@ -31,7 +31,7 @@ public sealed class PlacardFace
     {
         this.placard = placard;
         var most = Math.Max(200, screenWidth - 16);
-        (Width, Height, foot) = placard.Kind == PlacardKind.Strip ? LayStrip(most) : LayCard(Math.Min(placard.Kind == PlacardKind.Question ? 520 : 400, most));
+        (Width, Height, foot) = placard.Kind == PlacardKind.Strip ? LayStrip(most) : LayCard(Math.Min(placard.Kind is PlacardKind.Question or PlacardKind.Cover ? 520 : 400, most));
     }
 
     public int Width { get; }

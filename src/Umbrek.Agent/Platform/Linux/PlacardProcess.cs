@@ -14,10 +14,10 @@ internal sealed record PlacardCare(bool OnlyByHand);
 
 /// <param name="Problem">Why it can't be shown; null with the first answer says that it is.</param>
 /// <param name="Pressed">The id of the button that was pressed.</param>
-/// <param name="Taken">How many keyboards and mice were taken.</param>
+/// <param name="Taken">How many keyboards and mice were taken; of a cover, how many screens are hidden.</param>
 internal sealed record PlacardAnswer(string? Problem = null, string? Pressed = null, int? Taken = null);
 
-/// <summary>A <see cref="ScreenHelper"/> that shows one placard, until a button is pressed, its time is over, or the agent hangs up.</summary>
+/// <summary>A <see cref="ScreenHelper"/> that shows one placard, or hides its screen behind it, until a button is pressed, its time is over, or the agent hangs up.</summary>
 internal static class PlacardProcess
 {
     public const string Command = "placard";
@@ -30,6 +30,10 @@ internal static class PlacardProcess
     {
         using var line = ScreenHelper.Own();
         var order = await ScreenHelper.ReadLineAsync(line, ScreenJson.Default.PlacardOrder, cancel).ConfigureAwait(false);
+        if (order.Placard.Kind == PlacardKind.Cover)
+        {
+            return await CoverAsync(line, order, cancel).ConfigureAwait(false);
+        }
         PlacardWindow window;
         try
         {
@@ -47,7 +51,7 @@ internal static class PlacardProcess
             try
             {
                 await AnswerAsync(line, new PlacardAnswer(Taken: window.Taken), cancel).ConfigureAwait(false);
-                var hears = HearAsync(line, window, over);
+                var hears = HearAsync(line, care => window.OnlyByHand = care.OnlyByHand, over);
                 var pressed = await window.PressedAsync(over.Token).ConfigureAwait(false);
                 if (pressed is not null)
                 {
@@ -62,13 +66,34 @@ internal static class PlacardProcess
         }
     }
 
-    private static async Task HearAsync(Stream line, PlacardWindow window, CancellationTokenSource over)
+    private static async Task<int> CoverAsync(Stream line, PlacardOrder order, CancellationToken cancel)
+    {
+        using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        try
+        {
+            await using var cover = await ScreenCover.OpenAsync(order.Socket, order.Cookie, order.Placard, cancel).ConfigureAwait(false);
+            await AnswerAsync(line, new PlacardAnswer(Taken: 1), cancel).ConfigureAwait(false);
+            var hears = HearAsync(line, _ => { }, over);
+            await cover.HoldAsync(over.Token).ConfigureAwait(false);
+            return Done;
+        }
+        catch (Exception e) when (e is IOException or OperationCanceledException)
+        {
+            if (!over.IsCancellationRequested)
+            {
+                await AnswerAsync(line, new PlacardAnswer(Problem: e.Message), cancel).ConfigureAwait(false);
+            }
+            return over.IsCancellationRequested ? Done : Gone;
+        }
+    }
+
+    private static async Task HearAsync(Stream line, Action<PlacardCare> take, CancellationTokenSource over)
     {
         try
         {
             while (true)
             {
-                window.OnlyByHand = (await ScreenHelper.ReadLineAsync(line, ScreenJson.Default.PlacardCare, over.Token).ConfigureAwait(false)).OnlyByHand;
+                take(await ScreenHelper.ReadLineAsync(line, ScreenJson.Default.PlacardCare, over.Token).ConfigureAwait(false));
             }
         }
         catch (Exception e) when (e is IOException or OperationCanceledException or JsonException or ObjectDisposedException)

@@ -11,8 +11,6 @@ namespace Umbrek.Agent.Platform.Linux.X11;
 public sealed class PlacardWindow : IAsyncDisposable
 {
     private const int Margin = 12;
-    private const byte PixmapZ = 2;
-    private const int MostInOneRequest = 240_000;
 
     private const uint BackPixel = 0x2;
     private const uint OverrideRedirect = 0x200;
@@ -264,18 +262,5 @@ public sealed class PlacardWindow : IAsyncDisposable
         }
     }
 
-    private void Draw()
-    {
-        var image = face.Draw(focus, under, time.GetUtcNow());
-        var visual = connection.Setup.Visual;
-        var stride = XPixels.Stride(visual, image.Width);
-        var rows = Math.Max(1, MostInOneRequest / stride);
-        for (var y = 0; y < image.Height; y += rows)
-        {
-            var part = new ScreenRect(0, y, image.Width, Math.Min(rows, image.Height - y));
-            var pixels = new byte[stride * part.Height];
-            XPixels.Pack(image, part, visual, pixels);
-            connection.Send(new XRequest(72, PixmapZ).U32(window).U32(context).U16(part.Width).U16(part.Height).U16(0).U16(y).U8(0).U8(visual.Depth).U16(0).Data(pixels));
-        }
-    }
+    private void Draw() => XPixels.Draw(connection, window, context, face.Draw(focus, under, time.GetUtcNow()), 0, 0);
 }

@@ -52,6 +52,42 @@ internal static class XPixels
         }
     }
 
+    /// <summary>Lays pixels that show more or less over those that are there; their colours come multiplied by how much they show, which is their fourth byte.</summary>
+    public static void Blend(ReadOnlySpan<byte> from, ScreenImage into, ScreenRect part)
+    {
+        var pixels = MemoryMarshal.Cast<byte, uint>(from);
+        for (var y = 0; y < part.Height; y++)
+        {
+            var row = into.Row(part, part.Y + y);
+            for (var x = 0; x < row.Length; x++)
+            {
+                var over = pixels[y * part.Width + x];
+                var rest = 255 - (over >> 24);
+                var under = row[x];
+                row[x] = rest == 0 ? over & 0xFFFFFF : Mix(16) | Mix(8) | Mix(0);
+
+                uint Mix(int shift) => Math.Min(255, (over >> shift & 255) + ((under >> shift & 255) * rest + 127) / 255) << shift;
+            }
+        }
+    }
+
+    /// <summary>Draws a picture into a window, in pieces that a request can hold.</summary>
+    public static void Draw(XConnection connection, uint window, uint context, ScreenImage image, int x, int y)
+    {
+        const byte pixmapZ = 2;
+        const int mostInOneRequest = 240_000;
+        var visual = connection.Setup.Visual;
+        var stride = Stride(visual, image.Width);
+        var rows = Math.Max(1, mostInOneRequest / stride);
+        for (var from = 0; from < image.Height; from += rows)
+        {
+            var part = new ScreenRect(0, from, image.Width, Math.Min(rows, image.Height - from));
+            var pixels = new byte[stride * part.Height];
+            Pack(image, part, visual, pixels);
+            connection.Send(new XRequest(72, pixmapZ).U32(window).U32(context).U16(part.Width).U16(part.Height).U16(x).U16(y + from).U8(0).U8(visual.Depth).U16(0).Data(pixels));
+        }
+    }
+
     private static uint Of(uint eight, uint mask)
     {
         var shift = BitOperations.TrailingZeroCount(mask);

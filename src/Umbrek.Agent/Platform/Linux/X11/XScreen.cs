@@ -22,7 +22,9 @@ public sealed class XScreen : IScreen
 
     /// <summary>XI_RawMotion: a mouse was moved, wherever its pointer is.</summary>
     private const int RawMotion = 17;
-    private const byte PixmapZ = 2;
+
+    /// <summary>Whoever owns a selection has changed, has closed its window, or has gone (XFIXES 2).</summary>
+    private const uint AnyOwner = 7;
 
     private readonly XConnection picture;
     private readonly XConnection acts;
@@ -30,14 +32,17 @@ public sealed class XScreen : IScreen
     private readonly Lock gate = new();
     private XExtension fixes = null!;
     private XExtension damage = null!;
-    private XExtension? memory;
+    private XExtension? composite;
     private XExtension? randr;
     private XExtension? input;
     private XKeyboard? keyboard;
     private XExtension? test;
     private XClipboard? clipboard;
-    private SharedPixels? shared;
-    private uint segment;
+    private XGrab grab = null!;
+
+    /// <summary>There while something else is painted over the windows.</summary>
+    private XWindows? beneath;
+    private uint cover;
     private uint damageId;
     private uint region;
     private byte held;
@@ -50,6 +55,7 @@ public sealed class XScreen : IScreen
     private bool clipboardChanged;
     private bool keysChanged;
     private bool pointerMoved;
+    private bool coverChanged;
 
     private XScreen(XConnection picture, XConnection acts, string name)
     {
@@ -62,7 +68,7 @@ public sealed class XScreen : IScreen
     public IReadOnlyList<RfbScreen> Monitors { get; private set; } = [];
 
     /// <summary>Whether pictures come through shared memory.</summary>
-    public bool IsShared => shared is not null;
+    public bool IsShared => grab.IsShared;
 
     /// <param name="control">Whether one acts there, too.</param>
     /// <exception cref="IOException">The server does not let one in, or can't show what it should.</exception>
@@ -113,11 +119,11 @@ public sealed class XScreen : IScreen
 
     public async Task<ScreenNews> TakeAsync(CancellationToken cancel)
     {
-        bool all, part, pointer, clip, keys, moved;
+        bool all, part, pointer, clip, keys, moved, covered;
         lock (gate)
         {
-            (all, part, pointer, clip, keys, moved) = (isNew, isDamaged, cursorChanged, clipboardChanged, keysChanged, pointerMoved);
-            isNew = isDamaged = cursorChanged = clipboardChanged = keysChanged = pointerMoved = false;
+            (all, part, pointer, clip, keys, moved, covered) = (isNew, isDamaged, cursorChanged, clipboardChanged, keysChanged, pointerMoved, coverChanged);
+            isNew = isDamaged = cursorChanged = clipboardChanged = keysChanged = pointerMoved = coverChanged = false;
         }
         try
         {
@@ -125,8 +131,12 @@ public sealed class XScreen : IScreen
             {
                 await keyboard.LoadAsync().ConfigureAwait(false);
             }
+            if (covered)
+            {
+                await FindCoverAsync().ConfigureAwait(false);
+            }
             var resized = all && await MeasureAsync().ConfigureAwait(false);
-            var parts = all || part ? await TakePartsAsync(resized).ConfigureAwait(false) : [];
+            var parts = all || part ? await TakePartsAsync(resized || covered).ConfigureAwait(false) : [];
             var cursor = pointer ? await CursorAsync().ConfigureAwait(false) : null;
             refused = 0;
             return new ScreenNews(parts, resized, cursor, clip, moved ? await PointerAsync().ConfigureAwait(false) : null);
@@ -142,6 +152,7 @@ public sealed class XScreen : IScreen
             {
                 isNew = isDamaged = true;
                 cursorChanged |= pointer;
+                coverChanged |= covered || beneath is not null;
             }
             changed.Give();
             return new ScreenNews([]);
@@ -219,7 +230,7 @@ public sealed class XScreen : IScreen
         }
         await acts.DisposeAsync().ConfigureAwait(false);
         await picture.DisposeAsync().ConfigureAwait(false);
-        shared?.Dispose();
+        grab?.Dispose();
         clipboard?.Dispose();
         changed.Dispose();
     }
@@ -243,7 +254,7 @@ public sealed class XScreen : IScreen
         fixes = await NeedAsync(picture, "XFIXES").ConfigureAwait(false);
         await picture.AskAsync(new XRequest(damage, 0).U32(1).U32(1)).ConfigureAwait(false);
         await picture.AskAsync(new XRequest(fixes, 0).U32(5).U32(0)).ConfigureAwait(false);
-        memory = await picture.FindAsync("MIT-SHM").ConfigureAwait(false);
+        grab = await XGrab.OpenAsync(picture).ConfigureAwait(false);
         randr = await picture.FindAsync("RANDR").ConfigureAwait(false);
         picture.Event = Heard;
         picture.Gone.GetAwaiter().OnCompleted(changed.Give);
@@ -269,6 +280,28 @@ public sealed class XScreen : IScreen
             await picture.AskAsync(new XRequest(randr, 0).U32(1).U32(5)).ConfigureAwait(false);
             picture.Send(new XRequest(randr, 4).U32(picture.Setup.Root).U16((int)ScreenChange).U16(0));
         }
+        composite = await picture.FindAsync("Composite").ConfigureAwait(false);
+        if (composite is not null)
+        {
+            cover = await picture.AtomAsync(ScreenCover.Name).ConfigureAwait(false);
+            picture.Send(new XRequest(fixes, 2).U32(picture.Setup.Root).U32(cover).U32(AnyOwner));
+            coverChanged = true;
+        }
+    }
+
+    /// <summary>Learns whether something is painted over the windows, and what is to be shown then.</summary>
+    private async Task FindCoverAsync()
+    {
+        const uint window = 33;
+        beneath?.Close();
+        beneath = null;
+        var owner = XReply.U32(await picture.AskAsync(new XRequest(23).U32(cover)).ConfigureAwait(false), 8);
+        if (owner == 0)
+        {
+            return;
+        }
+        var overlay = await picture.AskAsync(new XRequest(20).U32(owner).U32(cover).U32(window).U32(0).U32(1)).ConfigureAwait(false);
+        beneath = await XWindows.OpenAsync(picture, composite!, damage, fixes, owner, overlay.Length >= 36 ? XReply.U32(overlay, 32) : 0).ConfigureAwait(false);
     }
 
     /// <summary>Who does not move the pointer himself is told where it goes, by XInput 2; an older server has none of that.</summary>
@@ -298,9 +331,13 @@ public sealed class XScreen : IScreen
     private void Heard(byte[] message)
     {
         var code = message[0] & 0x7F;
-        if (code == damage.FirstEvent)
+        if (beneath?.Heard(message) == true || code == damage.FirstEvent)
         {
             Note(() => isDamaged = true);
+        }
+        else if (code == fixes.FirstEvent && composite is not null && XReply.U32(message, 12) == cover)
+        {
+            Note(() => coverChanged = isDamaged = true);
         }
         else if (code == fixes.FirstEvent + 1)
         {
@@ -344,7 +381,7 @@ public sealed class XScreen : IScreen
         {
             throw new ScreenGoneException($"The screen is {width} x {height} pixels large, more than is shown.");
         }
-        var monitors = await MonitorsAsync(width, height).ConfigureAwait(false);
+        var monitors = await XMonitors.FindAsync(picture).ConfigureAwait(false);
         if (Image.Width == width && Image.Height == height && Monitors.SequenceEqual(monitors))
         {
             return false;
@@ -353,66 +390,9 @@ public sealed class XScreen : IScreen
         if (Image.Width != width || Image.Height != height)
         {
             Image = new ScreenImage(width, height);
-            await ShareAsync(XPixels.Stride(picture.Setup.Visual, width) * height).ConfigureAwait(false);
+            await grab.MakeRoomAsync(width, height).ConfigureAwait(false);
         }
         return true;
-    }
-
-    private async Task<IReadOnlyList<RfbScreen>> MonitorsAsync(int width, int height)
-    {
-        var whole = new RfbScreen(1, new ScreenRect(0, 0, width, height), 0);
-        if (randr is null)
-        {
-            return [whole];
-        }
-        try
-        {
-            // GetMonitors (RANDR 1.5), the active ones.
-            var reply = await picture.AskAsync(new XRequest(randr, 42).U32(picture.Setup.Root).U8(1).Skip(3)).ConfigureAwait(false);
-            var monitors = new List<RfbScreen>();
-            var at = 32;
-            for (var i = XReply.U32(reply, 12); i > 0 && at + 24 <= reply.Length; i--)
-            {
-                var part = new ScreenRect(XReply.S16(reply, at + 8), XReply.S16(reply, at + 10), XReply.U16(reply, at + 12), XReply.U16(reply, at + 14)).Intersect(whole.Part);
-                if (!part.IsEmpty)
-                {
-                    monitors.Add(new RfbScreen((uint)monitors.Count + 1, part, 0));
-                }
-                at += 24 + 4 * XReply.U16(reply, at + 6);
-            }
-            return monitors.Count > 0 ? monitors : [whole];
-        }
-        catch (XErrorException)
-        {
-            return [whole];
-        }
-    }
-
-    /// <summary>Gives the server memory to write pictures into; where it can't have that, they come over the socket.</summary>
-    private async Task ShareAsync(int length)
-    {
-        if (shared is not null)
-        {
-            picture.Send(new XRequest(memory!, 2).U32(segment));
-            shared.Dispose();
-            shared = null;
-        }
-        if (memory is null || SharedPixels.TryCreate(length) is not { } room)
-        {
-            return;
-        }
-        segment = picture.NewId();
-        try
-        {
-            await picture.CheckAsync(new XRequest(memory, 1).U32(segment).U32((uint)room.Id).U8(0).Skip(3)).ConfigureAwait(false);
-            shared = room;
-        }
-        catch (XErrorException)
-        {
-            // The server runs as somebody else, or elsewhere.
-            room.Dispose();
-        }
-        room.Forget();
     }
 
     private async Task<List<ScreenRect>> TakePartsAsync(bool all)
@@ -420,10 +400,20 @@ public sealed class XScreen : IScreen
         // First it is said that what has changed so far is known, then it is looked at: what changes meanwhile is told anew.
         picture.Send(new XRequest(damage, 3).U32(damageId).U32(0).U32(region));
         var fetched = await picture.AskAsync(new XRequest(fixes, 19).U32(region)).ConfigureAwait(false);
+        if (beneath is { } windows)
+        {
+            var told = await windows.ChangedAsync().ConfigureAwait(false);
+            var seen = all ? [Image.Bounds] : Few([.. told.Select(p => p.Intersect(Image.Bounds)).Where(p => !p.IsEmpty)]);
+            foreach (var part in seen)
+            {
+                await windows.PaintAsync(grab, Image, part).ConfigureAwait(false);
+            }
+            return seen;
+        }
         var parts = all ? [Image.Bounds] : Parts(fetched);
         foreach (var part in parts)
         {
-            await GrabAsync(part).ConfigureAwait(false);
+            await grab.TakeAsync(picture.Setup.Root, part.X, part.Y, Image, part).ConfigureAwait(false);
         }
         return parts;
     }
@@ -448,20 +438,9 @@ public sealed class XScreen : IScreen
         return parts;
     }
 
-    private static ScreenRect ReadRect(byte[] data, int at) => new(XReply.S16(data, at), XReply.S16(data, at + 2), XReply.U16(data, at + 4), XReply.U16(data, at + 6));
+    private static List<ScreenRect> Few(List<ScreenRect> parts) => parts.Count <= MostParts ? parts : [parts.Aggregate((a, b) => a.Join(b))];
 
-    private async Task GrabAsync(ScreenRect part)
-    {
-        var visual = picture.Setup.Visual;
-        if (shared is not null)
-        {
-            await picture.AskAsync(new XRequest(memory!, 4).U32(picture.Setup.Root).U16(part.X).U16(part.Y).U16(part.Width).U16(part.Height).U32(uint.MaxValue).U8(PixmapZ).Skip(3).U32(segment).U32(0)).ConfigureAwait(false);
-            XPixels.Copy(shared.Bytes(XPixels.Stride(visual, part.Width) * part.Height), visual, Image, part);
-            return;
-        }
-        var reply = await picture.AskAsync(new XRequest(73, PixmapZ).U32(picture.Setup.Root).U16(part.X).U16(part.Y).U16(part.Width).U16(part.Height).U32(uint.MaxValue)).ConfigureAwait(false);
-        XPixels.Copy(reply.AsSpan(32), visual, Image, part);
-    }
+    private static ScreenRect ReadRect(byte[] data, int at) => new(XReply.S16(data, at), XReply.S16(data, at + 2), XReply.U16(data, at + 4), XReply.U16(data, at + 6));
 
     private async Task<ScreenCursor?> CursorAsync()
     {

@@ -5,7 +5,6 @@ import {
   IconEye,
   IconHandFinger,
   IconKeyboard,
-  IconKeyboardOff,
   IconMaximize,
   IconStethoscope,
   IconUsers,
@@ -24,6 +23,7 @@ import { Empty } from "../parts/Trouble";
 import { KeyAsked } from "../sessions/KeyAsked";
 import { type Proof, useProof } from "../sessions/useProof";
 import { ClipboardBox } from "./ClipboardBox";
+import { DeskHolds } from "./DeskHolds";
 import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
 import { DropOnto } from "./Dropped";
 import { Glass, type Size } from "./Glass";
@@ -322,21 +322,7 @@ function Screen({
                 ))}
               </Menu.Dropdown>
             </Menu>
-            <Button
-              size="compact-sm"
-              variant={seen.input?.isTaken ? "filled" : "default"}
-              leftSection={<IconKeyboardOff size={14} aria-hidden="true" />}
-              aria-pressed={seen.input?.isTaken ?? false}
-              disabled={seen.state !== "connected"}
-              title={
-                seen.state === "connected"
-                  ? `The people at ${host.label} ${seen.input?.isTaken ? "can’t type and click" : "would type and click without effect"}; they are told`
-                  : "Nothing is shown yet"
-              }
-              onClick={() => line.takeInput(!seen.input?.isTaken)}
-            >
-              {seen.input?.isTaken ? "Give their keyboard back" : "Take their keyboard"}
-            </Button>
+            <DeskHolds line={line} seen={seen} host={host.label} inPortal={!fullscreen} />
           </>
         )}
       </div>
@@ -374,9 +360,9 @@ function Screen({
           )}
         </p>
       )}
-      {seen.input?.problem && !seen.word && (
+      {seen.hold?.problem && !seen.word && (
         <p className="desktop-word" role="status">
-          Their keyboard was not taken: {seen.input.problem}
+          Not as it was asked for: {seen.hold.problem}
         </p>
       )}
       {!seen.word && seen.state === "opening" && <p className="desktop-word">Asking {host.label} for its screen …</p>}

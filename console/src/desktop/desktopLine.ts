@@ -26,7 +26,7 @@ export interface DesktopSeen {
   /** The host's text, once it was fetched. */
   clipboard: string | undefined;
   /** What has become of the keyboards and mice of the host. */
-  input: InputTaken | undefined;
+  hold: DeskHold | undefined;
   /** What happens is recorded. */
   recorded: ChannelRecording | undefined;
   /** Who else is at desktops of the host. */
@@ -58,10 +58,20 @@ export interface Hands {
   askedBy?: string;
 }
 
-export interface InputTaken {
+/** What one holds of the desks of the host. */
+export interface DeskHold {
   isTaken: boolean;
   count: number;
   problem?: string;
+  isHidden: boolean;
+  locks: boolean;
+}
+
+/** What is to be different of that. */
+export interface HoldAsk {
+  takeInput?: boolean;
+  hide?: boolean;
+  lock?: boolean;
 }
 
 interface Word {
@@ -69,7 +79,7 @@ interface Word {
   refusal?: string;
   opened?: { screen: string; person?: string };
   gone?: string;
-  input?: InputTaken;
+  hold?: DeskHold;
   others?: Guest[];
   hands?: Hands;
   /** A secret was typed: its name. */
@@ -96,7 +106,7 @@ export const unseen: DesktopSeen = {
   pointer: undefined,
   clipboardThere: false,
   clipboard: undefined,
-  input: undefined,
+  hold: undefined,
   recorded: undefined,
   others: [],
   hands: undefined,
@@ -166,9 +176,9 @@ export class DesktopLine {
   }
 
   /** Takes the keyboards and mice of the host away from the people there, or gives them back. */
-  takeInput(takes: boolean): void {
+  hold(ask: HoldAsk): void {
     this.#use();
-    this.#socket?.send(JSON.stringify({ takeInput: takes }));
+    this.#socket?.send(JSON.stringify(ask));
   }
 
   /** Says something to whoever looks, until there is something else to say. */
@@ -248,7 +258,7 @@ export class DesktopLine {
     if (word.others) this.#set({ others: word.others });
     if (word.typed) this.say(`The secret “${word.typed}” was typed.`);
     if (word.hands) this.#set({ hands: word.hands });
-    if (word.input) this.#set({ input: word.input });
+    if (word.hold) this.#set({ hold: word.hold });
     if (word.notice) this.#set({ word: word.notice });
     if (word.refusal) this.#end(word.refusal);
     if (word.gone) this.#set({ state: "waiting", word: `${word.gone} The next screen that comes is shown.` });
@@ -258,7 +268,7 @@ export class DesktopLine {
       this.#set({
         state: "connected",
         word: undefined,
-        input: undefined,
+        hold: undefined,
         screen: word.opened.screen,
         person: word.opened.person,
       });

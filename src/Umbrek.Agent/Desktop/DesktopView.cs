@@ -154,16 +154,16 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         // Whoever is heard is heard out: a reading that is broken off takes with it what was said last.
         using var heard = new CancellationTokenSource();
-        using var input = new HeldInput(taken => gate.TakeInput(order, taken), wish.Control, time);
+        await using var holds = new DeskHolds(gate.Powers(order, Desktops), wish.Control, time);
         async Task HeedAsync(DesktopAsk ask)
         {
             if (ask.Hands is { } wished)
             {
                 hands.Wish?.Invoke(wished);
             }
-            if (ask.TakeInput is not null)
+            if (ask is not { TakeInput: null, Hide: null, Lock: null })
             {
-                await says.WordAsync(new DesktopWord(Input: await input.HeedAsync(ask, gone.Token).ConfigureAwait(false)), gone.Token).ConfigureAwait(false);
+                await says.WordAsync(new DesktopWord(Hold: await holds.HeedAsync(ask, gone.Token).ConfigureAwait(false)), gone.Token).ConfigureAwait(false);
             }
         }
         using var viewer = new DesktopViewer(socket, hands, HeedAsync);

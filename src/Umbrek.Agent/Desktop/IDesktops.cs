@@ -22,4 +22,11 @@ public interface IDesktops
     /// <summary>Shows a screen.</summary>
     /// <exception cref="IOException">It can't be shown, and why.</exception>
     Task<ShownScreen> ShowAsync(ScreenInfo screen, DesktopWish wish, CancellationToken cancel);
+
+    /// <summary>Why the screens of people can't be locked; null where they can.</summary>
+    string? NoLockBecause => "Nothing on this host locks a screen.";
+
+    /// <summary>Locks the screens where somebody is logged in.</summary>
+    /// <returns>Why one is not locked, or null.</returns>
+    Task<string?> LockAsync(CancellationToken cancel) => Task.FromResult(NoLockBecause);
 }

@@ -39,8 +39,9 @@ public sealed class NothingShown : IDisposable
 /// <summary>What the people here see while a technician is there.</summary>
 /// <param name="What">For people: "control of the desktop".</param>
 /// <param name="TakesInput">Their keyboards and mice are taken away meanwhile.</param>
-/// <param name="Taken">Told of each screen how many were.</param>
-public sealed record PresenceSign(string Technician, string What, DateTimeOffset Since, bool TakesInput = false, Action<int>? Taken = null);
+/// <param name="Taken">Told of each screen how many were, or why it is not as it should be.</param>
+/// <param name="Hides">It lies over the whole screen, and hides what that shows.</param>
+public sealed record PresenceSign(string Technician, string What, DateTimeOffset Since, bool TakesInput = false, Action<int, string?>? Taken = null, bool Hides = false);
 
 /// <param name="What">The act's own words, such as the command.</param>
 /// <param name="Until">Without an answer it is decided then.</param>

@@ -1,6 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Serialization.Metadata;
 using Umbrek.Agent.Access;
+using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Core.Access;
@@ -92,29 +93,9 @@ public sealed class ChannelGate(HostRules rules, SessionTable sessions, ConsentD
         end(person);
     });
 
-    /// <summary>Takes keyboards and mice away from the people here, until it is disposed.</summary>
-    /// <param name="taken">Told of each screen how many were.</param>
-    public IDisposable TakeInput(ChannelOrder order, Action<int> taken)
-    {
-        Report(DeskDeed.InputTaken);
-        return new Taken(desk.TakeInput(order.Technician, taken), () => Report(DeskDeed.InputGivenBack));
-
-        void Report(DeskDeed deed)
-        {
-            log.Info($"{order.Technician} has {(deed == DeskDeed.InputTaken ? "taken keyboards and mice away" : "given keyboards and mice back")}");
-            Answered?.Invoke(new ConsentReport(order.ChannelId, order.Technician, order.Technician, true, Deed: deed));
-        }
-    }
+    /// <summary>What the channel's technician may do with the desks here; all of it is written down.</summary>
+    public IDeskPowers Powers(ChannelOrder order, IDesktops desktops) => new DeskPowers(desk, desktops, log, order, report => Answered?.Invoke(report));
 
     /// <summary>While a technician has the keyboard and the mouse, nothing that a program presses is an answer.</summary>
     public IDisposable HandsOnly() => desk.HandsOnly();
-
-    private sealed class Taken(IDisposable shown, Action over) : IDisposable
-    {
-        public void Dispose()
-        {
-            shown.Dispose();
-            over();
-        }
-    }
 }

@@ -87,7 +87,10 @@ public sealed class ConsentDesk(IPeopleHere people, TimeProvider time)
     public IDisposable Show(HostPolicy policy, PresenceSign sign, Action<string>? end) => policy.Notice == NoticeRule.None ? NothingShown.Instance : people.Show(sign, end);
 
     /// <summary>Takes keyboards and mice away from who is there; that is shown whatever the policy says.</summary>
-    public IDisposable TakeInput(string technician, Action<int> taken) => people.Show(new PresenceSign(technician, "", time.GetUtcNow(), TakesInput: true, taken), null);
+    public IDisposable TakeInput(string technician, Action<int> taken) => people.Show(new PresenceSign(technician, "", time.GetUtcNow(), TakesInput: true, (count, _) => taken(count)), null);
+
+    /// <summary>Hides the screens from who is there.</summary>
+    public IDisposable Hide(string technician, Action<string?> hidden) => people.Show(new PresenceSign(technician, "", time.GetUtcNow(), Taken: (_, why) => hidden(why), Hides: true), null);
 
     public IDisposable HandsOnly() => people.HandsOnly();
 

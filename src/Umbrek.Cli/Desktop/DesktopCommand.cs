@@ -23,6 +23,7 @@ public static class DesktopCommand
 {
     private static readonly TimeSpan SnapshotWithin = TimeSpan.FromSeconds(30);
     private const int Piece = 64 * 1024;
+    private static readonly DesktopAsk NothingAsked = new();
 
     public static Command Desktop(ClientContext client)
     {
@@ -34,11 +35,13 @@ public static class DesktopCommand
         var watch = new Option<bool>("--watch") { Description = "Looks on and touches nothing; a snapshot, and a recording without a viewer, always do." };
         var screen = new Option<string?>("--screen") { Description = "Which screen; the one where somebody is when left out.", HelpName = "name" };
         var take = new Option<bool>("--take-input") { Description = "Takes the keyboards and mice of the host away from the people there as long as a viewer is there; they are told." };
+        var hide = new Option<bool>("--hide-screen") { Description = "Hides the screen from the people there behind a message as long as a viewer is there, and takes their keyboards and mice." };
+        var lockAfter = new Option<bool>("--lock-after") { Description = "Locks the screen when the viewer leaves." };
         var reason = new Option<string?>("--reason") { Description = "What it is for; shown with the session.", HelpName = "text" };
         var secrets = new HostSecretOptions();
         var command = ClientCommands.Named("desktop", "Shows the desktop of a host: to a viewer of your own, or as a picture.",
             "umbrek desktop quay-ticket-03 --snapshot counter.png\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903\n  umbrek desktop quay-ticket-03 --listen 127.0.0.1:5903 --watch\n  umbrek desktop quay-ticket-03 --record counter.screen\n  umbrek desktop quay-ticket-03 --list");
-        command.Add([host, list, listen, snapshot, record, watch, screen, take, reason, .. secrets.WithVault]);
+        command.Add([host, list, listen, snapshot, record, watch, screen, take, hide, lockAfter, reason, .. secrets.WithVault]);
         command.SetAction(async (parsed, cancel) =>
         {
             var (port, file, tape) = (parsed.GetValue(listen), parsed.GetValue(snapshot), parsed.GetValue(record));
@@ -47,9 +50,10 @@ public static class DesktopCommand
             {
                 throw new ClientException("Say what to do with the desktop: --listen 127.0.0.1:5900 for a viewer, --snapshot FILE.png for a picture, --record FILE.screen for a recording, or --list. The console shows it without any of them.", ExitCodes.WrongUse);
             }
-            if (parsed.GetValue(take) && (port is null || parsed.GetValue(watch)))
+            var ask = new DesktopAsk(parsed.GetValue(take) ? true : null, Hide: parsed.GetValue(hide) ? true : null, Lock: parsed.GetValue(lockAfter) ? true : null);
+            if (ask != NothingAsked && (port is null || parsed.GetValue(watch)))
             {
-                throw new ClientException("--take-input goes with --listen, and not with --watch: whoever only looks on takes nothing away.", ExitCodes.WrongUse);
+                throw new ClientException($"{(ask.TakeInput is not null ? "--take-input" : ask.Hide is not null ? "--hide-screen" : "--lock-after")} goes with --listen, and not with --watch: whoever only looks on takes nothing away.", ExitCodes.WrongUse);
             }
             var address = port is null ? null : ReadAddress(port);
             using var api = client.State.Open();
@@ -72,7 +76,7 @@ public static class DesktopCommand
             using var recording = tape is null ? null : LocalTape.Create(tape, found, client.Time);
             return address is null
                 ? await RecordAsync(found, recording!, Open, cancel).ConfigureAwait(false)
-                : await ListenAsync(found, wish, address, parsed.GetValue(take), recording, Open, cancel).ConfigureAwait(false);
+                : await ListenAsync(found, wish, address, ask, recording, Open, cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -143,7 +147,7 @@ public static class DesktopCommand
         return ExitCodes.Done;
     }
 
-    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken stop)
+    private static async Task<int> ListenAsync(HostSummary host, DesktopWish wish, IPEndPoint address, DesktopAsk ask, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken stop)
     {
         using var leaving = new Leaving(stop);
         var cancel = leaving.Token;
@@ -165,7 +169,7 @@ public static class DesktopCommand
             {
                 var viewer = await listener.AcceptTcpClientAsync(cancel).ConfigureAwait(false);
                 visits.RemoveAll(v => v.IsCompleted);
-                visits.Add(ServeAsync(viewer, where, takesInput, recording, open, cancel));
+                visits.Add(ServeAsync(viewer, where, ask, recording, open, cancel));
             }
         }
         catch (OperationCanceledException)
@@ -223,7 +227,7 @@ public static class DesktopCommand
     }
 
     /// <summary>One viewer from its coming to its going; what goes wrong with it is said and ends no other.</summary>
-    private static async Task ServeAsync(TcpClient viewer, string where, bool takesInput, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
+    private static async Task ServeAsync(TcpClient viewer, string where, DesktopAsk ask, LocalTape? recording, Func<CancellationToken, Task<DesktopVisit>> open, CancellationToken cancel)
     {
         using (viewer)
         {
@@ -247,7 +251,7 @@ public static class DesktopCommand
                 Stream line = taped is null ? visit.Line : taped;
                 var up = CopyAsync(stream, line, over.Token);
                 var down = CopyAsync(line, stream, over.Token);
-                var told = takesInput ? TakeInputAsync(visit.Line, where, over.Token) : Task.CompletedTask;
+                var told = ask == NothingAsked ? Task.CompletedTask : HoldAsync(visit.Line, where, ask, over.Token);
                 await Task.WhenAny(up, down).ConfigureAwait(false);
                 await over.CancelAsync().ConfigureAwait(false);
                 await Task.WhenAll(up, down, told).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
@@ -264,12 +268,30 @@ public static class DesktopCommand
         }
     }
 
-    private static async Task TakeInputAsync(DesktopStream line, string where, CancellationToken cancel)
+    private static async Task HoldAsync(DesktopStream line, string where, DesktopAsk ask, CancellationToken cancel)
     {
-        var input = await line.AskAsync(new DesktopAsk(TakeInput: true), cancel).ConfigureAwait(false);
-        await Console.Error.WriteLineAsync(input.IsTaken
-            ? $"{where}: the people there have no keyboard and no mouse until the viewer goes; they are told."
-            : $"{where}: keyboards and mice were not taken: {TerminalText.Neutralise(input.Problem ?? "nobody said why.")}").ConfigureAwait(false);
+        var hold = await line.AskAsync(ask, cancel).ConfigureAwait(false);
+        var says = new List<string>();
+        if (hold.IsTaken)
+        {
+            says.Add("the people there have no keyboard and no mouse until the viewer goes; they are told.");
+        }
+        if (hold.IsHidden)
+        {
+            says.Add("the screen is hidden from them until then.");
+        }
+        if (hold.Locks)
+        {
+            says.Add("the screen is locked when the viewer goes.");
+        }
+        if (hold.Problem is { } problem)
+        {
+            says.Add($"not all of that could be: {TerminalText.Neutralise(problem)}");
+        }
+        foreach (var one in says)
+        {
+            await Console.Error.WriteLineAsync($"{where}: {one}").ConfigureAwait(false);
+        }
     }
 
     private static async Task CopyAsync(Stream from, Stream to, CancellationToken cancel)

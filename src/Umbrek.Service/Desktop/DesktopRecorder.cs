@@ -22,6 +22,7 @@ public sealed class DesktopRecorder : IChannelTap
     private readonly TimeProvider time;
     private readonly Action<RecordedChannel?> over;
     private readonly long began;
+    private bool hidden;
     private readonly List<byte> word = [];
     private RecordedChannel? shown;
     private bool isOver;
@@ -128,9 +129,14 @@ public sealed class DesktopRecorder : IChannelTap
         {
             scribe.Gone(Since, why);
         }
-        else if (said?.Input is { } input)
+        else if (said?.Hold is { } hold)
         {
-            scribe.InputTaken(Since, input.IsTaken);
+            scribe.InputTaken(Since, hold.IsTaken);
+            if (hold.IsHidden != hidden)
+            {
+                hidden = hold.IsHidden;
+                scribe.Mark(Since, hidden ? "The screen is hidden from the people there" : "The people there see the screen again");
+            }
         }
         else if (said?.Typed is { } secret)
         {

@@ -57,7 +57,11 @@ public sealed class PeopleAnswers(RunBook book, SessionService sessions, EstateI
         {
             DeskDeed.Ended => ($"{report.Person} at {host?.Label ?? $"{hostId}"}", "desktop.end-there"),
             DeskDeed.InputTaken => (report.Technician, "desktop.take-input"),
-            _ => (report.Technician, "desktop.give-input-back"),
+            DeskDeed.InputGivenBack => (report.Technician, "desktop.give-input-back"),
+            DeskDeed.ScreenHidden => (report.Technician, "desktop.hide"),
+            DeskDeed.ScreenShown => (report.Technician, "desktop.show-again"),
+            DeskDeed.Locked => (report.Technician, "desktop.lock"),
+            _ => (report.Technician, "desktop.lock-failed"),
         };
         await audit.AddAsync(new Caller(actor, null), action, host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", cancel, ("technician", report.Technician), ("session", $"{session}")).ConfigureAwait(false);
     }

@@ -35,12 +35,12 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
 /// <param name="Refusal">Why there is nothing to see; nothing follows.</param>
 /// <param name="Opened">A screen is shown: RFB begins here, and begins anew whenever another is.</param>
 /// <param name="Gone">The screen that was shown is gone, and another is waited for: why.</param>
-/// <param name="Input">What has become of the keyboards and mice of the host, when that was asked for.</param>
+/// <param name="Hold">What the technician holds of the host's desks, in answer to what he asked.</param>
 /// <param name="Others">Who else is at desktops of this host, whenever that changes.</param>
 /// <param name="Hands">Who of those that may act does, whenever that changes; with <paramref name="Others"/>.</param>
 /// <param name="Typed">A secret of the vault was typed, which nobody saw: its name.</param>
 public sealed record DesktopWord(
-    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, InputTaken? Input = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null, string? Typed = null)
+    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, DeskHold? Hold = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null, string? Typed = null)
 {
     public const int MaxMessage = 4 * 1024;
 }
@@ -76,12 +76,17 @@ public enum HandsWish
 /// <summary>What a technician asks beside RFB, as a text message.</summary>
 /// <param name="TakeInput">Whether the keyboards and mice of the host are to be without effect; null leaves it as it is. Takes control of the desktop.</param>
 /// <param name="Hands">Who is to act; null leaves it as it is.</param>
-public sealed record DesktopAsk(bool? TakeInput = null, HandsWish? Hands = null);
+/// <param name="Hide">Whether the screens are to be hidden from the people there, and their keyboards and mice without effect; null leaves it as it is. Takes control of the desktop.</param>
+/// <param name="Lock">Whether the screens are to be locked when the technician leaves; null leaves it as it is. Takes control of the desktop.</param>
+public sealed record DesktopAsk(bool? TakeInput = null, HandsWish? Hands = null, bool? Hide = null, bool? Lock = null);
 
+/// <summary>What a technician holds of the desks of a host.</summary>
 /// <param name="IsTaken">Nothing that is pressed there has an effect.</param>
 /// <param name="Count">How many keyboards and mice were taken.</param>
 /// <param name="Problem">Why it is not as it was asked for; null where it is.</param>
-public sealed record InputTaken(bool IsTaken, int Count = 0, string? Problem = null);
+/// <param name="IsHidden">The people there see a cover instead of what the screens show.</param>
+/// <param name="Locks">The screens are locked when he leaves.</param>
+public sealed record DeskHold(bool IsTaken, int Count = 0, string? Problem = null, bool IsHidden = false, bool Locks = false);
 
 /// <param name="Person">Whose it is; null where nobody is logged in there.</param>
 /// <param name="Control">Whether one acts there, or looks on.</param>

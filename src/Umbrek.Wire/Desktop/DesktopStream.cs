@@ -20,7 +20,7 @@ public sealed class DesktopStream : LineStream
     private int end;
     private bool isOver;
     private bool mine = true;
-    private TaskCompletionSource<InputTaken>? asked;
+    private TaskCompletionSource<DeskHold>? asked;
 
     private DesktopStream(WebSocket socket, Action<string>? notice) => (this.socket, this.notice) = (socket, notice);
 
@@ -64,7 +64,7 @@ public sealed class DesktopStream : LineStream
         await socket.SendAsync(buffer, WebSocketMessageType.Binary, true, cancellationToken).ConfigureAwait(false);
 
     /// <summary>Asks for something beside RFB; the answer comes while the stream is read. One at a time.</summary>
-    public async Task<InputTaken> AskAsync(DesktopAsk ask, CancellationToken cancel)
+    public async Task<DeskHold> AskAsync(DesktopAsk ask, CancellationToken cancel)
     {
         var answered = asked = new(TaskCreationOptions.RunContinuationsAsynchronously);
         await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(ask, LinkJson.Default.DesktopAsk).AsMemory(), WebSocketMessageType.Text, true, cancel).ConfigureAwait(false);
@@ -115,9 +115,9 @@ public sealed class DesktopStream : LineStream
         {
             notice?.Invoke(text);
         }
-        if (word.Input is { } input)
+        if (word.Hold is { } hold)
         {
-            asked?.TrySetResult(input);
+            asked?.TrySetResult(hold);
         }
         if (word.Typed is { } secret)
         {

@@ -191,6 +191,18 @@ public enum DeskDeed
 
     /// <summary>They have them back.</summary>
     InputGivenBack,
+
+    /// <summary>The technician has hidden the screens from them.</summary>
+    ScreenHidden,
+
+    /// <summary>They see them again.</summary>
+    ScreenShown,
+
+    /// <summary>Their screens were locked when he left.</summary>
+    Locked,
+
+    /// <summary>They were to be, and were not.</summary>
+    NotLocked,
 }
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>

@@ -64,6 +64,45 @@ public sealed class ScreenCoverTests
     }
 
     [Fact]
+    public async Task Where_another_program_lays_the_windows_over_one_another_they_are_hidden_and_seen_too()
+    {
+        await using var server = await VirtualScreen.StartAsync();
+        await FillAsync(server, managed: true);
+        server.Run("xcompmgr");
+        await Wait.UntilAsync(() => IsComposedAsync(server), "the other program");
+        await using var look = await Look.AtAsync(server, control: false);
+        await look.SettledAsync();
+        var open = look.Viewer.Image.Pixels.ToArray();
+        await using (var cover = await CoverAsync(server))
+        {
+            await look.UntilAsync(server.PictureAsync, now => IsCovered(now, 0));
+            // What is behind the windows the other program alone knows; the windows themselves are as they were.
+            await look.UntilAsync(() => Task.FromResult(look.Viewer.Image), image => image.Pixels[0] == 0 && Rows(image.Pixels).SequenceEqual(Rows(open)));
+        }
+        await look.SettledAsync();
+
+        // The inside of the terminal.
+        static IEnumerable<uint> Rows(uint[] pixels) => Enumerable.Range(200, 150).SelectMany(y => pixels.Skip(y * 1280 + 160).Take(250));
+    }
+
+    /// <summary>Whether somebody else keeps the server from painting windows by itself.</summary>
+    private static async Task<bool> IsComposedAsync(VirtualScreen server)
+    {
+        await using var connection = await XConnection.OpenAsync(server.Socket, null, TestContext.Current.CancellationToken);
+        var composite = (await connection.FindAsync("Composite"))!;
+        await connection.AskAsync(new XRequest(composite, 0).U32(0).U32(4));
+        try
+        {
+            await connection.CheckAsync(new XRequest(composite, 2).U32(connection.Setup.Root).U8(1).Skip(3));
+            return false;
+        }
+        catch (XErrorException)
+        {
+            return true;
+        }
+    }
+
+    [Fact]
     public async Task It_covers_a_screen_that_gets_another_size()
     {
         await using var server = await VirtualScreen.StartAsync();

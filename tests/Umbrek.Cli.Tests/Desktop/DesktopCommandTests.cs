@@ -17,6 +17,8 @@ public sealed class DesktopCommandTests
     [InlineData("desktop quay-ticket-03 --listen 127.0.0.1", "is no address to listen at")]
     [InlineData("desktop quay-ticket-03 --snapshot x.png --take-input", "--take-input goes with --listen, and not with --watch")]
     [InlineData("desktop quay-ticket-03 --listen 5903 --watch --take-input", "whoever only looks on takes nothing away")]
+    [InlineData("desktop quay-ticket-03 --record x.screen --hide-screen", "--hide-screen goes with --listen, and not with --watch")]
+    [InlineData("desktop quay-ticket-03 --listen 5903 --watch --lock-after", "--lock-after goes with --listen, and not with --watch")]
     public async Task Wrong_use_is_told_with_what_to_write(string command, string said)
     {
         using var home = new TestDirectory();

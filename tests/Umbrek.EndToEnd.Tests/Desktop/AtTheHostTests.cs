@@ -107,18 +107,82 @@ public sealed class AtTheHostTests : IAsyncLifetime
     {
         await BeginAsync(HostPolicy.Everything);
         await OpenAsync("control");
-        await Page.GetByRole(AriaRole.Button, new() { Name = "Take their keyboard" }).ClickAsync();
-        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).WaitForAsync();
+        await HoldAsync("Take their keyboard");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Keyboard taken" }).WaitForAsync();
         await Wait.UntilAsync(() => Screen.ShowsAsync(Taken), "them to be told");
         (await Browser.ViolationsAsync()).ShouldBe("");
-        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).ClickAsync();
-        await Page.GetByRole(AriaRole.Button, new() { Name = "Take their keyboard" }).ClickAsync();
-        await Page.GetByRole(AriaRole.Button, new() { Name = "Give their keyboard back" }).WaitForAsync();
+        await HoldAsync("Take their keyboard");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "At the desk" }).WaitForAsync();
+        await HoldAsync("Take their keyboard");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Keyboard taken" }).WaitForAsync();
         await Page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
         await Wait.UntilAsync(async () => !await Screen.ShowsAsync(Taken), "them to have it back");
         await Wait.UntilAsync(async () => (await AuditAsync("desktop.give-input-back")).Length == 2, "it to be written down");
         (await AuditAsync("desktop.take-input")).ShouldBe([World.Name, World.Name]);
         Browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task A_technician_works_behind_a_message_and_leaves_the_screen_locked()
+    {
+        var file = World.In("written");
+        Screen.Run("xterm", "-title", "private", "-bg", "#c05010", "-geometry", "60x12+500+120", "-e", $"cat > {file}");
+        await Wait.UntilAsync(() => Screen.ShowsAsync("private"), "what nobody is to see");
+        await Wait.UntilAsync(async () => Brown(await Screen.PictureAsync()) > 10_000, "its colour");
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("control");
+        await HoldAsync("Hide the screen from them");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Screen hidden" }).WaitForAsync();
+        (await Browser.ViolationsAsync()).ShouldBe("");
+        Brown(await Screen.PictureAsync()).ShouldBe(0);
+
+        // He sees it as before, as does whoever else looks on from afar, and what he types arrives.
+        var canvas = (await Page.Locator(".glass canvas").BoundingBoxAsync())!;
+        await Page.Keyboard.PressAsync("Escape");
+        await Page.Mouse.ClickAsync(canvas.X + canvas.Width * 600 / 1280, canvas.Y + canvas.Height * 200 / 800);
+        await Page.Keyboard.TypeAsync("unseen\n");
+        await Wait.UntilAsync(() => File.Exists(file) && File.ReadAllText(file) == "unseen\n", "what was typed to arrive");
+        var (status, _, stderr) = await World.ClientAsync(null, "desktop", Host, "--screen", Screen.Display, "--snapshot", World.In("seen.png"));
+        status.ShouldBe(0, stderr);
+        var seen = (await Screen.AskAsync("convert", World.In("seen.png"), "-format", "%[pixel:p{800,250}]", "info:")).Trim();
+        seen.ShouldBe("srgb(192,80,16)");
+
+        await HoldAsync("Lock it when I leave");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Screen hidden locked when I leave" }).WaitForAsync();
+        await Page.Keyboard.PressAsync("Escape");
+        await Page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
+        await Wait.UntilAsync(async () => (await AuditAsync("desktop.lock")).Length == 1, "it to be locked");
+        await Wait.UntilAsync(async () => (await AuditAsync("desktop.show-again")).Length == 1, "it to be shown again");
+        // The screen is back, and the locker is before it: nobody types on where he has left off.
+        (await Screen.AskAsync("xdotool", "search", "--class", "i3lock")).Trim().ShouldNotBeEmpty();
+        Brown(await Screen.PictureAsync()).ShouldBe(0);
+        await Screen.AskAsync("xdotool", "type", "more");
+        await Screen.AskAsync("xdotool", "key", "Return");
+        (await File.ReadAllTextAsync(file)).ShouldBe("unseen\n");
+        (await AuditAsync("desktop.hide")).ShouldBe([World.Name]);
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
+    /// <summary>Pixels of the colour that nobody is to see.</summary>
+    private static int Brown((int Width, int Height, byte[] Rgb) shown)
+    {
+        var count = 0;
+        for (var i = 0; i < shown.Rgb.Length; i += 3)
+        {
+            count += shown.Rgb[i] == 0xC0 && shown.Rgb[i + 1] == 0x50 && shown.Rgb[i + 2] == 0x10 ? 1 : 0;
+        }
+        return count;
+    }
+
+    /// <summary>Says what is to be with the desk.</summary>
+    private async Task HoldAsync(string what)
+    {
+        var choice = Page.GetByRole(AriaRole.Menuitemcheckbox, new() { Name = what });
+        if (!await choice.IsVisibleAsync())
+        {
+            await Page.GetByRole(AriaRole.Button, new() { NameRegex = new("^(At the desk|Keyboard taken|Screen hidden)") }).ClickAsync();
+        }
+        await choice.ClickAsync();
     }
 
     [Fact]

@@ -30,6 +30,10 @@ public sealed class LinuxDesktops : IDesktops
         }
     }
 
+    public string? NoLockBecause => LinuxLocks.NoneBecause;
+
+    public Task<string?> LockAsync(CancellationToken cancel) => LinuxLocks.LockAsync(XDisplays.Find(), cancel);
+
     private static async Task<string> WhyAsync(Task<int> ended) => ScreenProcess.Why(await ended.ConfigureAwait(false));
 
     private static string SystemName => Environment.MachineName;

@@ -45,6 +45,12 @@ internal sealed class LinuxPeople(StateDirectory state, string program, LinuxPla
     public IDisposable Show(PresenceSign sign, Action<string>? end)
     {
         var since = sign.Since.ToLocalTime().ToString("HH:mm", CultureInfo.InvariantCulture);
+        if (sign.Hides)
+        {
+            return placards.Show(
+                new Placard(PlacardKind.Cover, $"{sign.Technician} works on this computer and has hidden its screen", [new PlacardLine(null, "Keyboard and mouse have no effect meanwhile."), new PlacardLine(null, $"It has been hidden since {since}, and comes back by itself when the technician leaves.")], []),
+                false, (_, _) => { }, sign.Taken);
+        }
         var says = sign.TakesInput ? $"{sign.Technician} has taken the keyboard and the mouse of this computer" : $"{sign.Technician} is on this computer";
         List<PlacardLine> lines = [.. sign.TakesInput ? [] : new[] { new PlacardLine(null, sign.What) }, new PlacardLine(null, $"since {since}")];
         return placards.Show(new Placard(PlacardKind.Strip, says, lines, end is null ? [] : [new PlacardButton(End, "End it")]), sign.TakesInput, (_, person) => end?.Invoke(person), sign.Taken);

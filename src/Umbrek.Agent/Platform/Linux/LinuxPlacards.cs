@@ -43,8 +43,8 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
     }
 
     /// <param name="pressed">Told the button and the person.</param>
-    /// <param name="taken">Told of each screen how many keyboards and mice were taken away there.</param>
-    public IDisposable Show(Placard placard, bool takeInput, Action<string, string> pressed, Action<int>? taken)
+    /// <param name="taken">Told of each screen how many keyboards and mice were taken away there, or that it is hidden; or why not.</param>
+    public IDisposable Show(Placard placard, bool takeInput, Action<string, string> pressed, Action<int, string?>? taken)
     {
         lock (gate)
         {
@@ -90,7 +90,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
     }
 
     /// <summary>One placard on all screens.</summary>
-    private sealed class Shown(LinuxPlacards all, Placard placard, int place, bool takeInput, Action<string, string> pressed, Action<int>? taken) : IDisposable
+    private sealed class Shown(LinuxPlacards all, Placard placard, int place, bool takeInput, Action<string, string> pressed, Action<int, string?>? taken) : IDisposable
     {
         private readonly CancellationTokenSource over = new();
         private readonly Dictionary<string, (Task Task, ScreenHelper? Helper)> windows = [];
@@ -149,8 +149,9 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
                     onlyByHand = all.controllers > 0;
                 }
                 var answer = await helper.OrderAsync(new PlacardOrder(screen.Socket, screen.Cookie(), placard, place, takeInput, onlyByHand), ScreenJson.Default.PlacardOrder, ScreenJson.Default.PlacardAnswer, BeginsWithin, over.Token).ConfigureAwait(false);
-                if (answer.Problem is not null)
+                if (answer.Problem is { } problem)
                 {
+                    taken?.Invoke(0, problem);
                     return;
                 }
                 lock (all.gate)
@@ -163,7 +164,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
                 }
                 if (answer.Taken is { } count)
                 {
-                    taken?.Invoke(count);
+                    taken?.Invoke(count, null);
                 }
                 if ((await ScreenHelper.ReadLineAsync(helper.Line, ScreenJson.Default.PlacardAnswer, over.Token).ConfigureAwait(false)).Pressed is { } button)
                 {

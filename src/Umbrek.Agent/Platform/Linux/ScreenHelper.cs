@@ -15,6 +15,8 @@ namespace Umbrek.Agent.Platform.Linux;
 [JsonSerializable(typeof(PlacardOrder))]
 [JsonSerializable(typeof(PlacardCare))]
 [JsonSerializable(typeof(PlacardAnswer))]
+[JsonSerializable(typeof(LockOrder))]
+[JsonSerializable(typeof(LockAnswer))]
 internal sealed partial class ScreenJson : JsonSerializerContext;
 
 /// <summary>

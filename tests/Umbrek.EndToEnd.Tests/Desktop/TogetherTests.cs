@@ -1,0 +1,100 @@
+using Microsoft.Playwright;
+using Umbrek.EndToEnd.Tests.Hosting;
+using Umbrek.Tests;
+
+namespace Umbrek.EndToEnd.Tests.Desktop;
+
+/// <summary>Two technicians at one desktop, each with a browser of his own.</summary>
+[Collection("screens")]
+public sealed class TogetherTests : IAsyncLifetime
+{
+    private const string Host = "quay-office-02";
+    private const string Tomasz = "Tomasz Vail";
+
+    private World World { get; set; } = null!;
+    private VirtualScreen Screen { get; set; } = null!;
+    private string Written => World.In("written");
+
+    public async ValueTask InitializeAsync()
+    {
+        Screen = await VirtualScreen.StartAsync();
+        World = await World.StartAsync();
+        Screen.Run("xterm", "-title", "work", "-geometry", "100x30+40+40", "-e", $"cat > {Written}");
+        await Wait.UntilAsync(() => Screen.ShowsAsync("work"), "somebody to be there");
+        await World.JoinAsync(Host);
+        await World.SignInClientAsync();
+        await DoneAsync(World.Password + "\n", "technician", "new", Tomasz, "--password-stdin");
+        await DoneAsync(null, "access", "grant", "technician", "--to", Tomasz, "--on", World.Group);
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        await World.DisposeAsync();
+        await Screen.DisposeAsync();
+    }
+
+    [Fact]
+    public async Task One_acts_at_a_time_and_control_passes_from_hand_to_hand()
+    {
+        await using var hers = await OpenAsync(World.Name);
+        await using var his = await OpenAsync(Tomasz);
+        await his.Page.GetByText($"{World.Name} controls {Host} now.").WaitForAsync();
+        await hers.Page.GetByText($"Also here: {Tomasz} may control").WaitForAsync();
+        (await his.ViolationsAsync()).ShouldBe("");
+        await TypeAsync(his, "flood");
+
+        await Button(his, "Ask to control").ClickAsync();
+        await his.Page.GetByText($"{World.Name} is asked.").WaitForAsync();
+        await hers.Page.GetByText($"{Tomasz} asks to control {Host}.").WaitForAsync();
+        (await hers.ViolationsAsync()).ShouldBe("");
+        await Button(hers, "Keep control").ClickAsync();
+        await Button(his, "Ask to control").ClickAsync();
+        await Button(hers, $"Let {Tomasz} control").ClickAsync();
+        await hers.Page.GetByText($"{Tomasz} controls {Host} now.").WaitForAsync();
+        await his.Page.GetByText($"{World.Name} controls {Host} now.").WaitForAsync(new() { State = WaitForSelectorState.Detached });
+        await TypeAsync(his, "ebb");
+        await ArrivedAsync("ebb\n");
+
+        // Whoever has it may pass it on unasked, and it passes by itself when he goes.
+        await Button(his, $"Let {World.Name} control").ClickAsync();
+        await his.Page.GetByText($"{World.Name} controls {Host} now.").WaitForAsync();
+        await TypeAsync(hers, "flow");
+        await ArrivedAsync("ebb\nflow\n");
+        await Button(hers, $"Let {Tomasz} control").ClickAsync();
+        await hers.Page.GetByText($"{Tomasz} controls {Host} now.").WaitForAsync();
+        await his.Page.GetByRole(AriaRole.Link, new() { Name = "Leave" }).ClickAsync();
+        await hers.Page.GetByText($"{Tomasz} controls {Host} now.").WaitForAsync(new() { State = WaitForSelectorState.Detached });
+        await TypeAsync(hers, "still");
+        await ArrivedAsync("ebb\nflow\nstill\n");
+        hers.Complaints.ShouldBeEmpty();
+        his.Complaints.ShouldBeEmpty();
+    }
+
+    private static ILocator Button(Browser browser, string name) => browser.Page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
+
+    private async Task DoneAsync(string? input, params string[] arguments)
+    {
+        var (status, _, stderr) = await World.ClientAsync(input, arguments);
+        status.ShouldBe(0, stderr);
+    }
+
+    private async Task<Browser> OpenAsync(string who)
+    {
+        var browser = await Browser.OpenAsync(World);
+        await browser.SignInAsync(World, who);
+        await browser.Page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as=control&screen={Uri.EscapeDataString(Screen.Display)}");
+        await browser.Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        await browser.Page.Locator(".glass canvas").WaitForAsync();
+        return browser;
+    }
+
+    /// <summary>Clicks into the terminal and types a line there.</summary>
+    private static async Task TypeAsync(Browser browser, string line)
+    {
+        var canvas = (await browser.Page.Locator(".glass canvas").BoundingBoxAsync())!;
+        await browser.Page.Mouse.ClickAsync(canvas.X + canvas.Width * 200 / 1280, canvas.Y + canvas.Height * 200 / 800);
+        await browser.Page.Keyboard.TypeAsync(line + "\n");
+    }
+
+    private Task ArrivedAsync(string text) => Wait.UntilAsync(() => File.Exists(Written) && File.ReadAllText(Written) == text, $"'{text}' to arrive");
+}

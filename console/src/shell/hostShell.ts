@@ -53,8 +53,15 @@ export class HostShellDoor implements ShellDoor {
     return connect(ticket);
   }
 
-  renew(): void {
+  async renew(): Promise<string | undefined> {
+    const id = this.#session;
+    if (!id) return undefined;
+    const was = (await ask(api.GET("/api/v1/sessions/{id}", { params: { path: { id } } }))) as SessionInfo;
+    // Where its end is not written yet, it is asked for again with the next attempt.
+    if (!was.endedAt) return undefined;
     this.#session = undefined;
+    const why = was.endReason ?? "";
+    return byNobody(why) ? undefined : `The session has ended: ${why}.`;
   }
 
   /** The session is not needed any more. */
@@ -63,6 +70,9 @@ export class HostShellDoor implements ShellDoor {
     this.#session = undefined;
   }
 }
+
+/** What nobody has ended: the service went, or nobody used it; another session leads to the same shell. */
+const byNobody = (why: string) => why === "the service restarted" || why.startsWith("nothing happened for");
 
 async function connect(ticket: ChannelTicket): Promise<ShellSocket> {
   const socket = new WebSocket(new URL(ticket.path, window.location.origin.replace(/^http/, "ws")));

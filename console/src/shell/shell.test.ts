@@ -48,7 +48,8 @@ function start() {
       ends.push(end);
       return Promise.resolve(end);
     },
-    renew: vi.fn(),
+    ended: undefined as string | undefined,
+    renew: vi.fn(() => Promise.resolve(door.ended)),
   };
   const shown: string[] = [];
   const done: (() => void)[] = [];
@@ -141,6 +142,26 @@ describe("a shell's line", () => {
       const next = t.ends[1];
       next?.open(900, 0, 700);
       expect(t.notices[0]).toContain("700 bytes");
+    } finally {
+      vi.useRealTimers();
+    }
+  });
+
+  it("begins nothing again when somebody has ended its session", async () => {
+    vi.useFakeTimers();
+    try {
+      const t = start();
+      // The host was told to begin it, and nobody has heard yet that it has.
+      await t.last();
+      t.door.refuse = new ServiceProblem(
+        { type: "urn:umbrek:problem:conflict", title: null, status: 409, detail: "The session has ended." },
+        409,
+      );
+      t.door.ended = "The session has ended: ended by Odile Marsh.";
+      t.ends[0]?.onclose?.("The session has ended.");
+      await vi.advanceTimersByTimeAsync(30_000);
+      expect(t.states.at(-1)).toBe("ended: The session has ended: ended by Odile Marsh.");
+      expect(t.asked.length).toBe(2);
     } finally {
       vi.useRealTimers();
     }

@@ -5,8 +5,8 @@ import { MAX_DATA, WINDOW, type RunEnd, type ShellWord, type TerminalSize } from
 export interface ShellDoor {
   /** Opens a channel, for a new shell or for the one that goes on. */
   channel(wish: { shellId: string | undefined; seen: number; size: TerminalSize }): Promise<ShellSocket>;
-  /** The session is over: the next channel takes another. */
-  renew(): void;
+  /** The session is over: the next channel takes another. What somebody has ended is not begun again: says so. */
+  renew(): Promise<string | undefined>;
 }
 
 /** A WebSocket, as far as the line needs one. */
@@ -148,9 +148,14 @@ export class ShellLine {
     } catch (e) {
       if (this.#over()) return;
       // A session that is over leads nowhere; another one leads to the same shell.
-      if (this.#mayHaveBegun() && e instanceof ServiceProblem && (e.word === "conflict" || e.word === "not-found"))
-        this.door.renew();
-      else if (!this.#mayHaveBegun() || (e instanceof ServiceProblem && [401, 403, 422].includes(e.status))) {
+      if (this.#mayHaveBegun() && e instanceof ServiceProblem && (e.word === "conflict" || e.word === "not-found")) {
+        const ended = await this.door.renew().catch(() => undefined);
+        if (this.#over()) return;
+        if (ended) {
+          this.#finish("ended", ended);
+          return;
+        }
+      } else if (!this.#mayHaveBegun() || (e instanceof ServiceProblem && [401, 403, 422].includes(e.status))) {
         this.#finish("ended", e instanceof Error ? e.message : String(e));
         return;
       }

@@ -38,12 +38,14 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
         }
         catch (ApiException e) when (sessionId is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
         {
-            var ended = await EndOfSessionAsync(cancel).ConfigureAwait(false);
-            if (!SessionEnds.ByNobody(ended))
+            try
             {
-                throw new ClientException(ended is null ? e.Message : $"The session has ended: {ended}.");
+                sessionId = await EndedSession.IsByNobodyAsync(api, sessionId.Value, e, cancel).ConfigureAwait(false) ? null : sessionId;
             }
-            sessionId = null;
+            catch (UnreachableException away)
+            {
+                throw new LineBrokenException(away.Message);
+            }
             throw new LineBrokenException(e.Message);
         }
         catch (Exception e) when (e is UnreachableException or WebSocketException or IOException or ApiException { Problem.Word: ProblemTypes.HostAway })
@@ -80,22 +82,6 @@ internal sealed class HostFilesDoor(ClientContext client, ApiClient api, ParseRe
         var wish = new FilesWish(changes, Packs: true);
         var (socket, _) = await ChannelSocket.OpenAsync(api, pin, sessionId.Value, new NewChannel(ChannelKinds.Files, Seal: door?.Seal(wish), UsesVault: secrets.UsesVault(parsed), Files: wish), cancel).ConfigureAwait(false);
         return new HostFiles(host, socket);
-    }
-
-    private async Task<string?> EndOfSessionAsync(CancellationToken cancel)
-    {
-        try
-        {
-            return (await api.GetAsync($"sessions/{sessionId}", WireJson.Default.SessionInfo, cancel).ConfigureAwait(false)).EndReason;
-        }
-        catch (ApiException)
-        {
-            return null;
-        }
-        catch (UnreachableException e)
-        {
-            throw new LineBrokenException(e.Message);
-        }
     }
 }
 

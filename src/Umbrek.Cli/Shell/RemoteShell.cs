@@ -1,5 +1,6 @@
 using System.Net.WebSockets;
 using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Sessions;
 using Umbrek.Core.Jobs;
 using Umbrek.Core.Links;
 using Umbrek.Core.Shell;
@@ -105,9 +106,16 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
                 }
                 catch (ApiException e) when (MayHaveBegun && brokeAt is not null && e.Problem.Word is ProblemTypes.Conflict or ProblemTypes.NotFound)
                 {
-                    // The session is over, with the service that held it: another one leads to the same shell.
-                    session = null;
+                    // The session is over, with the service that held it: another one leads to the same shell. One that somebody has ended took the shell with it.
                     why = e.Message;
+                    try
+                    {
+                        session = session is null || await EndedSession.IsByNobodyAsync(api, session.Id, e, either.Token).ConfigureAwait(false) ? null : session;
+                    }
+                    catch (UnreachableException away)
+                    {
+                        why = away.Message;
+                    }
                 }
                 catch (Exception e) when (MayHaveBegun && e is UnreachableException or WebSocketException or IOException or ApiException { Problem.Word: ProblemTypes.HostAway })
                 {
@@ -132,6 +140,12 @@ public sealed class RemoteShell(ApiClient api, ServicePin? pin, Func<Cancellatio
         catch (OperationCanceledException) when (leaving.IsCancellationRequested)
         {
             return null;
+        }
+        catch (Exception e) when (e is ClientException or ApiException)
+        {
+            // Nobody comes back to it.
+            await EndSessionAsync(cancel).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            throw;
         }
         finally
         {

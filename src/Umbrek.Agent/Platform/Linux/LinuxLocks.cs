@@ -42,7 +42,7 @@ internal sealed record Locker(string Program, bool Stays, params string[] Argume
 /// <summary>Locks the screens of people: by the login manager's word to their desktops (loginctl(1)) where there is one, else by a program that does.</summary>
 internal static class LinuxLocks
 {
-    private static readonly TimeSpan Within = TimeSpan.FromSeconds(8);
+    private static readonly TimeSpan Within = TimeSpan.FromSeconds(9);
 
     public static string? NoneBecause =>
         LinuxServices.HasSystemd || Locker.Installed().Any() ? null

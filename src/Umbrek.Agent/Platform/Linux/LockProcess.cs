@@ -16,7 +16,7 @@ internal static class LockProcess
     private const int Failed = 3;
 
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(50);
-    private static readonly TimeSpan Within = TimeSpan.FromSeconds(2);
+    private static readonly TimeSpan Within = TimeSpan.FromSeconds(4);
 
     /// <returns>What the process ends with.</returns>
     public static async Task<int> RunAsync(TimeProvider time, CancellationToken cancel)

@@ -52,7 +52,7 @@ export function DeskHolds({
           size="compact-sm"
           variant={hold?.isTaken ? "filled" : "default"}
           leftSection={<IconKeyboardOff size={14} aria-hidden="true" />}
-          rightSection={hold?.locks ? <IconLock size={14} aria-label="locked when I leave" /> : undefined}
+          rightSection={hold?.locks ? <IconLock size={14} role="img" aria-label="locked when I leave" /> : undefined}
           disabled={!connected}
           title={connected ? `What the people at ${host} can do and see meanwhile` : "Nothing is shown yet"}
         >

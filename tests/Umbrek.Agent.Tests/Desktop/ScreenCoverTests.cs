@@ -39,12 +39,18 @@ public sealed class ScreenCoverTests
         await using var server = await VirtualScreen.StartAsync();
         await FillAsync(server, managed: true);
         await using var look = await Look.AtAsync(server, control: true);
+        await look.Viewer.MouseAsync(5, 5, 0, look.Stop);
+        await look.HearUntilAsync(() => look.Viewer.Cursor is not null);
+        var arrow = look.Viewer.Cursor;
         await using var cover = await CoverAsync(server);
         await look.UntilAsync(server.PictureAsync, now => IsCovered(now, 0));
+        // The pointer is hidden from who is there, and not from who acts.
+        await look.Viewer.MouseAsync(400, 300, 0, look.Stop);
+        await look.HearUntilAsync(() => look.Viewer.Cursor is { Width: > 1 } over && over != arrow);
         // Typed into, moved, come, gone, and laid over one another anew.
-        await look.Viewer.MouseAsync(400, 420, 0, look.Stop);
-        await look.Viewer.MouseAsync(400, 420, 1, look.Stop);
-        await look.Viewer.MouseAsync(400, 420, 0, look.Stop);
+        await look.Viewer.MouseAsync(400, 300, 0, look.Stop);
+        await look.Viewer.MouseAsync(400, 300, 1, look.Stop);
+        await look.Viewer.MouseAsync(400, 300, 0, look.Stop);
         foreach (var letter in "ebb and flow")
         {
             await look.TypeAsync(letter);

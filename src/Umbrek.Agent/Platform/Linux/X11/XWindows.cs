@@ -116,8 +116,12 @@ internal sealed class XWindows
     /// <summary>Paints a part of the screen as the windows would show it.</summary>
     public async Task PaintAsync(XGrab grab, ScreenImage into, ScreenRect part)
     {
-        var first = Math.Max(0, tops.FindLastIndex(t => t.Covers(part)));
-        foreach (var top in tops.Skip(first))
+        var lowest = tops.FindLastIndex(t => t.Covers(part));
+        if (lowest < 0)
+        {
+            into.Fill(part, 0);
+        }
+        foreach (var top in tops.Skip(Math.Max(0, lowest)))
         {
             foreach (var seen in top.Shape ?? [top.Outer])
             {

@@ -1,51 +1,8 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { HostSummary } from "../api/types";
 import { DesktopLine, IDLE } from "./desktopLine";
+import { ChannelEnd, type Service, standIn } from "../test-service";
 import * as say from "./rfbSay";
-
-/** The service's end of a channel. */
-class End {
-  static readonly OPEN = 1;
-  static all: End[] = [];
-  readyState = End.OPEN;
-  bufferedAmount = 0;
-  binaryType = "";
-  onopen: (() => void) | undefined;
-  onerror: (() => void) | undefined;
-  onmessage: ((e: { data: string | ArrayBuffer }) => void) | undefined;
-  onclose: ((e: { reason: string }) => void) | undefined;
-  readonly said: (string | ArrayBuffer)[] = [];
-
-  constructor(readonly url: URL) {
-    End.all.push(this);
-    queueMicrotask(() => this.onopen?.());
-  }
-
-  send(data: string | ArrayBuffer) {
-    this.said.push(data);
-  }
-
-  close() {
-    this.readyState = 3;
-  }
-
-  word(word: object) {
-    this.onmessage?.({ data: JSON.stringify(word) });
-  }
-
-  breaks(reason = "") {
-    this.readyState = 3;
-    this.onclose?.({ reason });
-  }
-
-  /** Words without the ticket, which comes first. */
-  get words(): unknown[] {
-    return this.said
-      .slice(1)
-      .filter((s) => typeof s === "string")
-      .map((s) => JSON.parse(s) as unknown);
-  }
-}
 
 /** Whoever draws: what it is told, and a way to answer. */
 class Drawer {
@@ -73,19 +30,7 @@ class Drawer {
 
 const host = { id: "h1", label: "quay-ticket-01", groupPath: "Saltmarsh Ferry/Quay" } as HostSummary;
 const opened = { opened: { screen: ":0", person: "jo", control: true } };
-let calls: { path: string; body: unknown }[] = [];
-let refuse: { status: number; detail: string } | undefined;
-
-async function answer(request: Request): Promise<Response> {
-  const path = new URL(request.url).pathname.replace("/api/v1", "");
-  calls.push({ path, body: request.body ? await request.json() : undefined });
-  if (refuse) return Response.json({ detail: refuse.detail, status: refuse.status }, { status: refuse.status });
-  return Response.json(
-    path.endsWith("/channels")
-      ? { channelId: "c", path: "/channels/c", ticket: "a-ticket", recording: { id: "r", hasKeys: false } }
-      : { id: "s1" },
-  );
-}
+let service: Service;
 
 async function start({ control = true, screen }: { control?: boolean; screen?: string } = {}) {
   const canvas = { transferControlToOffscreen: () => ({}) } as unknown as HTMLCanvasElement;
@@ -94,20 +39,10 @@ async function start({ control = true, screen }: { control?: boolean; screen?: s
   return line;
 }
 
-const last = () => {
-  const end = End.all.at(-1);
-  if (!end) throw new Error("no channel was opened");
-  return end;
-};
-
 beforeEach(() => {
   vi.useFakeTimers();
-  End.all = [];
-  calls = [];
-  refuse = undefined;
-  vi.stubGlobal("WebSocket", End);
+  service = standIn();
   vi.stubGlobal("Worker", Drawer);
-  vi.stubGlobal("fetch", answer);
 });
 
 afterEach(() => {
@@ -118,25 +53,25 @@ afterEach(() => {
 describe("a desktop's line", () => {
   it("opens a session and a channel for what is wanted, and tells of the first screen", async () => {
     const line = await start({ screen: ":1" });
-    expect(calls.map((c) => c.path)).toEqual(["/hosts/h1/sessions", "/sessions/s1/channels"]);
-    expect(calls[1]?.body).toMatchObject({ kind: "desktop", desktop: { control: true, screen: ":1" } });
-    expect(last().said[0]).toBe('{"ticket":"a-ticket"}');
+    expect(service.calls.map((c) => c.path)).toEqual(["POST /hosts/h1/sessions", "POST /sessions/s1/channels"]);
+    expect(service.calls[1]?.body).toMatchObject({ kind: "desktop", desktop: { control: true, screen: ":1" } });
+    expect(ChannelEnd.last.said[0]).toBe('{"ticket":"a-ticket"}');
     expect(line.seen()).toMatchObject({ state: "opening", recorded: { id: "r" } });
-    last().word({ notice: "A person at the host is asked first." });
+    ChannelEnd.last.word({ notice: "A person at the host is asked first." });
     expect(line.seen().word).toBe("A person at the host is asked first.");
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     expect(line.seen()).toMatchObject({ state: "connected", word: undefined, screen: ":0", person: "jo" });
     expect(Drawer.last.told.map((t) => t.kind)).toEqual(["canvas", "begin"]);
   });
 
   it("gives what it hears to whoever draws, and what that says to the host", async () => {
     const line = await start();
-    last().word(opened);
-    last().onmessage?.({ data: new Uint8Array([1, 2]).buffer });
+    ChannelEnd.last.word(opened);
+    ChannelEnd.last.bytes(1, 2);
     expect(Drawer.last.told.at(-1)?.kind).toBe("bytes");
     const bytes = new Uint8Array([9, 9]).buffer;
     Drawer.last.says({ kind: "say", bytes });
-    expect(last().said.at(-1)).toBe(bytes);
+    expect(ChannelEnd.last.said.at(-1)).toBe(bytes);
     Drawer.last.says({ kind: "size", width: 1280, height: 800 });
     Drawer.last.says({ kind: "pace", delay: 12, frames: 20, bytes: 5000 });
     expect(line.seen()).toMatchObject({ width: 1280, height: 800, delay: 12, frames: 20, bytes: 5000 });
@@ -153,86 +88,86 @@ describe("a desktop's line", () => {
 
   it("opens what broke again by itself, and gives up after half a minute", async () => {
     const line = await start();
-    last().word(opened);
-    last().breaks("The service is going");
+    ChannelEnd.last.word(opened);
+    ChannelEnd.last.breaks("The service is going");
     expect(line.seen()).toMatchObject({
       state: "broken",
       word: "The line is broken (The service is going). It is opened again by itself.",
     });
     await vi.advanceTimersByTimeAsync(1_100);
-    expect(End.all.length).toBe(2);
-    last().word(opened);
+    expect(ChannelEnd.all.length).toBe(2);
+    ChannelEnd.last.word(opened);
     expect(line.seen().state).toBe("connected");
-    last().breaks();
-    refuse = { status: 409, detail: "quay-ticket-01: it is not linked." };
+    ChannelEnd.last.breaks();
+    service.refuse = { status: 409, detail: "quay-ticket-01: it is not linked." };
     await vi.advanceTimersByTimeAsync(29_000);
     expect(line.seen().state).toBe("broken");
     await vi.advanceTimersByTimeAsync(3_000);
     expect(line.seen()).toMatchObject({ state: "ended", word: "quay-ticket-01: it is not linked." });
-    const tried = calls.length;
+    const tried = service.calls.length;
     await vi.advanceTimersByTimeAsync(60_000);
-    expect(calls.length).toBe(tried);
+    expect(service.calls.length).toBe(tried);
   });
 
   it("opens nothing again where it was refused or ended", async () => {
-    refuse = { status: 403, detail: "You may not control quay-ticket-01." };
+    service.refuse = { status: 403, detail: "You may not control quay-ticket-01." };
     const line = await start();
     expect(line.seen()).toMatchObject({ state: "ended", word: "You may not control quay-ticket-01." });
-    refuse = undefined;
+    service.refuse = undefined;
     const second = await start();
-    last().word({ refusal: "jo, who is logged in there, has refused it." });
-    last().breaks("");
+    ChannelEnd.last.word({ refusal: "jo, who is logged in there, has refused it." });
+    ChannelEnd.last.breaks("");
     expect(second.seen()).toMatchObject({ state: "ended", word: "jo, who is logged in there, has refused it." });
     const third = await start();
-    last().word(opened);
-    last().breaks("The session has ended.");
+    ChannelEnd.last.word(opened);
+    ChannelEnd.last.breaks("The session has ended.");
     expect(third.seen()).toMatchObject({ state: "ended", word: "The session has ended." });
-    const ends = End.all.length;
+    const ends = ChannelEnd.all.length;
     await vi.advanceTimersByTimeAsync(60_000);
-    expect(End.all.length).toBe(ends);
+    expect(ChannelEnd.all.length).toBe(ends);
   });
 
   it("waits for the next screen when one goes", async () => {
     const line = await start();
-    last().word(opened);
-    last().word({ gone: "The screen has gone." });
+    ChannelEnd.last.word(opened);
+    ChannelEnd.last.word({ gone: "The screen has gone." });
     expect(line.seen()).toMatchObject({
       state: "waiting",
       word: "The screen has gone. The next screen that comes is shown.",
     });
-    last().word({ opened: { screen: ":1" } });
+    ChannelEnd.last.word({ opened: { screen: ":1" } });
     expect(line.seen()).toMatchObject({ state: "connected", screen: ":1", person: undefined });
   });
 
   it("tells in time that the session ends by itself, and goes on when it is used", async () => {
     const line = await start();
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     await vi.advanceTimersByTimeAsync(IDLE - 6 * 60_000);
     expect(line.seen().endsAt).toBeUndefined();
     await vi.advanceTimersByTimeAsync(70_000);
     expect(line.seen().endsAt).toBeCloseTo(Date.now() + 5 * 60_000 - 10_000, -4);
     line.stay();
     expect(line.seen().endsAt).toBeUndefined();
-    expect(last().words).toEqual([{}]);
+    expect(ChannelEnd.last.words).toEqual([{}]);
     await vi.advanceTimersByTimeAsync(IDLE - 30_000);
-    last().breaks("The session has ended.");
+    ChannelEnd.last.breaks("The session has ended.");
     expect(line.seen().word).toBe("The session has ended: nobody has done anything for 30 minutes.");
   });
 
   it("asks for what is to be held of the desk, and forgets it with the next screen", async () => {
     const line = await start();
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     line.hold({ hide: true });
     line.hands("ask");
-    expect(last().words).toEqual([{ hide: true }, { hands: "ask" }]);
+    expect(ChannelEnd.last.words).toEqual([{ hide: true }, { hands: "ask" }]);
     const hold = { isTaken: true, count: 2, isHidden: true, locks: false };
-    last().word({ hold });
-    last().word({ others: [{ technician: "Tomasz Vail", control: true, acts: false }] });
-    last().word({ typed: "till" });
+    ChannelEnd.last.word({ hold });
+    ChannelEnd.last.word({ others: [{ technician: "Tomasz Vail", control: true, acts: false }] });
+    ChannelEnd.last.word({ typed: "till" });
     expect(line.seen()).toMatchObject({ hold, word: "The secret “till” was typed." });
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     expect(line.seen().hold).toBeUndefined();
-    last().breaks();
+    ChannelEnd.last.breaks();
     await vi.advanceTimersByTimeAsync(1_100);
     expect(line.seen().others).toEqual([]);
   });
@@ -241,7 +176,7 @@ describe("a desktop's line", () => {
     const written = vi.fn(() => Promise.resolve());
     vi.stubGlobal("navigator", { clipboard: { writeText: written } });
     const line = await start();
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     Drawer.last.says({ kind: "clipboard-there" });
     expect(line.seen().clipboardThere).toBe(true);
     Drawer.last.says({ kind: "clipboard", text: "Plover 7:45" });
@@ -258,20 +193,20 @@ describe("a desktop's line", () => {
 
   it("moves no mouse for who only watches, and leaves nothing behind", async () => {
     const line = await start({ control: false });
-    last().word(opened);
-    const said = last().said.length;
+    ChannelEnd.last.word(opened);
+    const said = ChannelEnd.last.said.length;
     line.mouse(5, 7, 1);
-    expect(last().said.length).toBe(said);
+    expect(ChannelEnd.last.said.length).toBe(said);
     const control = await start();
-    last().word(opened);
+    ChannelEnd.last.word(opened);
     control.mouse(5, 7, 1);
-    expect(new Uint8Array(last().said.at(-1) as ArrayBuffer)).toEqual(say.mouse(5, 7, 1));
-    const end = last();
+    expect(new Uint8Array(ChannelEnd.last.said.at(-1) as ArrayBuffer)).toEqual(say.mouse(5, 7, 1));
+    const end = ChannelEnd.last;
     control.leave();
     await vi.advanceTimersByTimeAsync(10);
     expect(end.readyState).toBe(3);
     expect(Drawer.last.isOver).toBe(true);
-    expect(calls.at(-1)?.path).toBe("/sessions/s1/end");
+    expect(service.calls.at(-1)?.path).toMatch(/^POST \/sessions\/s\d\/end$/);
     end.breaks("late");
     expect(control.seen().state).toBe("connected");
   });

@@ -1,75 +1,35 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { ChannelEnd, type Service, standIn } from "../test-service";
 import { HostShellDoor } from "./hostShell";
 
-class Socket {
-  static readonly OPEN = 1;
-  static last: Socket;
-  readyState = Socket.OPEN;
-  binaryType = "";
-  onopen: (() => void) | undefined;
-  onerror: (() => void) | undefined;
-  onmessage: ((e: { data: string }) => void) | undefined;
-  onclose: ((e: { reason: string }) => void) | undefined;
-  readonly said: unknown[] = [];
-
-  constructor() {
-    Socket.last = this;
-    queueMicrotask(() => (Socket.opens ? this.onopen?.() : this.onerror?.()));
-  }
-
-  static opens = true;
-
-  send(data: unknown) {
-    this.said.push(data);
-  }
-
-  close() {
-    this.readyState = 3;
-  }
-}
-
 const size = { columns: 80, rows: 24 };
-let asked: { path: string; body: { shell?: { beginAs?: string; shellId?: string } } }[] = [];
-let session: object = {};
-let number = 0;
+let service: Service;
 
 beforeEach(() => {
-  asked = [];
-  number = 0;
-  Socket.opens = true;
-  vi.stubGlobal("WebSocket", Socket);
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const path = `${request.method} ${new URL(request.url).pathname.replace("/api/v1", "")}`;
-    asked.push({ path, body: (request.body ? await request.json() : {}) as never });
-    return Response.json(
-      path.endsWith("/channels")
-        ? { path: "/channels/c", ticket: "t", recording: null }
-        : path.startsWith("GET")
-          ? session
-          : { id: `s${String(++number)}` },
-    );
-  });
+  service = standIn();
 });
 afterEach(() => vi.unstubAllGlobals());
 
 describe("the way to a host's shell", () => {
-  it("begins one shell, however often it is asked for, in one session", async () => {
+  it("begins one shell, however often it is service.calls for, in one session", async () => {
     const door = new HostShellDoor({ id: "h1", label: "quay-ticket-01" }, { usesVault: false });
     await door.channel({ shellId: undefined, seen: 0, size });
     await door.channel({ shellId: undefined, seen: 0, size });
     await door.channel({ shellId: "a-shell", seen: 7, size });
-    expect(asked.map((a) => a.path)).toEqual([
+    expect(service.calls.map((a) => a.path)).toEqual([
       "POST /hosts/h1/sessions",
       "POST /sessions/s1/channels",
       "POST /sessions/s1/channels",
       "POST /sessions/s1/channels",
     ]);
-    const wishes = asked.slice(1).map((a) => a.body.shell);
+    const wishes = service.calls
+      .slice(1)
+      .map((a) => a.body.shell as { beginAs?: string; shellId?: string; seen: number });
     expect(wishes[0]?.beginAs).toBeTruthy();
     expect(wishes[1]?.beginAs).toBe(wishes[0]?.beginAs);
     expect(wishes[2]).toMatchObject({ shellId: "a-shell", seen: 7 });
     expect(wishes[2]?.beginAs).toBeUndefined();
-    expect(Socket.last.said).toEqual(['{"ticket":"t"}']);
+    expect(ChannelEnd.last.said).toEqual(['{"ticket":"a-ticket"}']);
   });
 
   it.each([
@@ -83,26 +43,26 @@ describe("the way to a host's shell", () => {
       "s2",
     ],
   ])("takes another session where nobody has ended the last: %j", async (was, said, next) => {
-    session = was;
+    service.session = was;
     const door = new HostShellDoor({ id: "h1", label: "quay-ticket-01" }, { usesVault: false });
     await door.channel({ shellId: undefined, seen: 0, size });
     expect(await door.renew()).toBe(said);
     await door.channel({ shellId: "a-shell", seen: 0, size });
-    expect(asked.at(-1)?.path).toBe(`POST /sessions/${next}/channels`);
+    expect(service.calls.at(-1)?.path).toBe(`POST /sessions/${next}/channels`);
   });
 
   it("asks nothing where there was no session, and ends the one there is", async () => {
     const door = new HostShellDoor({ id: "h1", label: "quay-ticket-01" }, { usesVault: false });
     expect(await door.renew()).toBeUndefined();
     await door.close();
-    expect(asked).toEqual([]);
+    expect(service.calls).toEqual([]);
     await door.channel({ shellId: undefined, seen: 0, size });
     await door.close();
-    expect(asked.at(-1)?.path).toBe("POST /sessions/s1/end");
+    expect(service.calls.at(-1)?.path).toBe("POST /sessions/s1/end");
   });
 
   it("says so when the service opens no channel", async () => {
-    Socket.opens = false;
+    ChannelEnd.opens = false;
     const door = new HostShellDoor({ id: "h1", label: "quay-ticket-01" }, { usesVault: false });
     await expect(door.channel({ shellId: undefined, seen: 0, size })).rejects.toThrow("does not open a channel");
   });
@@ -113,12 +73,12 @@ describe("the way to a host's shell", () => {
     const heard: unknown[] = [];
     line.onmessage = (data) => heard.push(data);
     line.onclose = (reason) => heard.push(reason);
-    Socket.last.onmessage?.({ data: "a word" });
-    Socket.last.onclose?.({ reason: "The session has ended." });
+    ChannelEnd.last.onmessage?.({ data: "a word" });
+    ChannelEnd.last.onclose?.({ reason: "The session has ended." });
     expect(heard).toEqual(["a word", "The session has ended."]);
     line.send("one");
     line.close();
     line.send("late");
-    expect(Socket.last.said).toEqual(['{"ticket":"t"}', "one"]);
+    expect(ChannelEnd.last.said).toEqual(['{"ticket":"a-ticket"}', "one"]);
   });
 });

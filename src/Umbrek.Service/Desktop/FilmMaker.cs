@@ -118,10 +118,11 @@ internal static class FilmMaker
 
     private static Process Start(ScreenImage frame, string path)
     {
-        var start = new ProcessStartInfo(Program) { RedirectStandardInput = true, RedirectStandardError = true, RedirectStandardOutput = true };
+        // Whoever waits for a film waits a little longer, and nobody else does.
+        var start = new ProcessStartInfo("nice") { RedirectStandardInput = true, RedirectStandardError = true, RedirectStandardOutput = true };
         string[] arguments =
         [
-            "-hide_banner", "-loglevel", "error", "-f", "rawvideo", "-pixel_format", "bgr0", "-video_size", string.Create(CultureInfo.InvariantCulture, $"{frame.Width}x{frame.Height}"),
+            "-n", "10", Program, "-hide_banner", "-loglevel", "error", "-f", "rawvideo", "-pixel_format", "bgr0", "-video_size", string.Create(CultureInfo.InvariantCulture, $"{frame.Width}x{frame.Height}"),
             "-framerate", PerSecond.ToString(CultureInfo.InvariantCulture), "-i", "pipe:0",
             "-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "8", "-row-mt", "1", "-crf", "30", "-b:v", "0", "-pix_fmt", "yuv420p", "-f", "webm", "-y", path,
         ];

@@ -174,6 +174,44 @@ public sealed class RecordedDesktopTests : IAsyncLifetime
         (await TestPrograms.RunAsync("umbrek", ["desktop", Host, "--record", file, "--snapshot", "x.png"], null, Home)).Stderr.ShouldContain("Say what to do");
     }
 
+    [Fact]
+    public async Task A_viewer_of_ones_own_is_recorded_while_the_screen_is_hidden_and_locked_when_it_goes()
+    {
+        var file = World.In("counter.screen");
+        Screen.Run("xlogo", "-title", "tide", "-geometry", "300x200+800+400", "-bg", "#c05010");
+        await Wait.UntilAsync(() => Screen.ShowsAsync("tide"), "a window to be there");
+        await using var listening = TestPrograms.Start("umbrek", ["desktop", Host, "--screen", Screen.Display, "--listen", "127.0.0.1:0", "--record", file, "--hide-screen", "--lock-after"], Home);
+        bool Says(string what) => listening.Lines.Any(l => l.Contains(what, StringComparison.Ordinal));
+        await Wait.UntilAsync(() => Says("controls"), "it to listen");
+        var port = int.Parse(Regex.Match(listening.Lines.First(l => l.Contains("controls", StringComparison.Ordinal)), @"127\.0\.0\.1:(\d+)").Groups[1].Value, System.Globalization.CultureInfo.InvariantCulture);
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(120));
+        ScreenImage seen;
+        using (var tcp = new System.Net.Sockets.TcpClient())
+        {
+            await tcp.ConnectAsync("127.0.0.1", port, limit.Token);
+            using var viewer = new RfbViewer(tcp.GetStream());
+            await viewer.BeginAsync(true, limit.Token);
+            await viewer.TakeAsync([RfbEncoding.Zrle], limit.Token);
+            await viewer.AskAsync(false, limit.Token);
+            (await viewer.HearAsync(limit.Token)).ShouldBe(RfbHeard.Picture);
+            await Wait.UntilAsync(() => Says("the screen is locked when the viewer goes."), "the host to have heard all of it");
+            Says("the screen is hidden from them until then.").ShouldBeTrue();
+            Says("not all of that").ShouldBeFalse();
+            (await Screen.PictureAsync()).Rgb.Take(3).ShouldBe([0, 0, 0]);
+            await viewer.AskAsync(false, limit.Token);
+            (await viewer.HearAsync(limit.Token)).ShouldBe(RfbHeard.Picture);
+            viewer.Image.Pixels[0].ShouldBe(0x20507Au);
+            viewer.Image.Row(590)[1090].ShouldBe(0xC05010u);
+            seen = viewer.Image;
+            await Wait.UntilAsync(async () => (await LastAsync(file)) is { } image && image.Pixels.AsSpan().SequenceEqual(seen.Pixels), "it to be recorded");
+        }
+        await Wait.UntilAsync(() => Says("The viewer has gone"), "it to be told");
+        await Wait.UntilAsync(async () => (await World.ClientAsync(null, "audit", "list", "--action", "desktop.lock")).Stdout.Contains(Host, StringComparison.Ordinal), "it to be locked");
+        (await Screen.AskAsync("xdotool", "search", "--class", "i3lock")).Trim().ShouldNotBeEmpty();
+        TestPrograms.Signal(listening.Pid, 2).ShouldBe(0);
+        await Wait.UntilAsync(() => Says("recorded."), "it to end");
+    }
+
     private static async Task<ScreenImage?> LastAsync(string file)
     {
         await using var content = new FileStream(file, FileMode.Open, FileAccess.Read, FileShare.ReadWrite);

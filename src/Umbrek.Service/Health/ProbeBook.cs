@@ -54,11 +54,12 @@ public sealed class ProbeBook(IDatabase database, EstateIndex estate, CheckBook 
         }
         var turned = after.Count != before.Count || after.Values.Any(r => before.GetValueOrDefault(r.Check)?.State != r.State);
         var write = turned || report.Events.Count > 0 || now - known.GetValueOrDefault(hostId)?.WrittenAt >= FiguresEvery;
-        known[hostId] = new Known(after, write ? now : known.GetValueOrDefault(hostId)?.WrittenAt ?? now);
+        // Written before it is known: what can't be written is told again, and is news then.
         if (write)
         {
             await WriteAsync(hostId, [.. after.Values], report.Events, Then, cancel).ConfigureAwait(false);
         }
+        known[hostId] = new Known(after, write ? now : known.GetValueOrDefault(hostId)?.WrittenAt ?? now);
         estate.Changes.Publish(hostId);
 
         // Of a clock that is wrong only how long ago it was is taken, and that within reason; of one that is right the order stays to the millisecond.

@@ -114,7 +114,7 @@ public sealed class DesktopTests
             (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBe([new DesktopGuest("Priya Lund", false)]);
             // Who only looks takes nothing away from the people there.
             await hers.SendAsync("""{"takeInput":true}"""u8.ToArray().AsMemory(), WebSocketMessageType.Text, true, limit.Token);
-            (await HearAsync(hers, w => w.Input, limit.Token)).Problem!.ShouldContain("open the desktop to control it");
+            (await HearAsync(hers, w => w.Hold, limit.Token)).Problem!.ShouldContain("open the desktop to control it");
             await hers.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, limit.Token);
         }
         (await HearAsync(ines, w => w.Others, limit.Token)).ShouldBeEmpty();

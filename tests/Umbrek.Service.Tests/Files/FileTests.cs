@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text;
+using Microsoft.Extensions.Time.Testing;
 using Umbrek.Core.Access;
 using Umbrek.Core.Files;
 using Umbrek.Service.Tests.Access;
@@ -154,13 +155,63 @@ public sealed class FileTests
         (await AuditAsync(service.Api, "file.read")).ShouldHaveSingleItem().Detail.ShouldContain(@"/etc/two\u240Alines");
     }
 
-    private static async Task<FileWord> LookAsync(ApiClient who, Guid hostId)
+    [Fact]
+    public async Task A_token_that_ends_in_the_middle_of_a_file_ends_that_too_and_nothing_is_called_so()
+    {
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time);
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("nightly", [Permission.See, Permission.ReadFiles, Permission.WriteFiles], time.GetUtcNow().AddMinutes(3)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        using var script = new ApiClient(service.Address, null, made.Token);
+        var content = RandomNumberGenerator.GetBytes(1000);
+        var path = new FileName("/srv/plan");
+        var session = await SessionAsync(script, agent.Id);
+        using (var socket = (await OpenAsync(script, session, changes: true)).Socket)
+        {
+            var frames = FileFrames.OfTechnician(socket);
+            await frames.WriteAsync(new FileAsk(Write: new FileWrite(path, content.Length, "1")), default);
+            await frames.WriteAsync(content.AsMemory(0, 400), default);
+            await frames.FlushAsync(default);
+            var hears = frames.ReceiveAsync(default).AsTask();
+            await Umbrek.Tests.Wait.UntilAsync(
+                async () =>
+                {
+                    time.Advance(TimeSpan.FromMinutes(1));
+                    return (await service.Api.GetAsync($"sessions/{session}", WireJson.Default.SessionInfo, default)).EndReason == "its sign-in is over";
+                },
+                "the session to end with its token");
+            while (await hears is not null)
+            {
+                hears = frames.ReceiveAsync(default).AsTask();
+            }
+            socket.CloseStatusDescription.ShouldBe("The session has ended.");
+        }
+        (await Should.ThrowAsync<ApiException>(() => SessionAsync(script, agent.Id))).Problem.Status.ShouldBe(401);
+
+        // Nothing is called so yet, and whoever signs in again sends it.
+        (await LookAsync(service.Api, agent.Id, path)).Entry.ShouldBeNull();
+        using var again = (await OpenAsync(service.Api, await SessionAsync(service.Api, agent.Id), changes: true)).Socket;
+        var anew = FileFrames.OfTechnician(again);
+        await anew.WriteAsync(new FileAsk(Write: new FileWrite(path, content.Length, "1")), default);
+        await anew.WriteAsync(content, default);
+        await anew.SayAsync(new FileAsk(End: new FileEnd(SHA256.HashData(content))), default);
+        FileWord word;
+        do
+        {
+            word = (await anew.ReceiveAsync(default))!.Value.Word!;
+        }
+        while (!word.Done);
+        word.Problem.ShouldBeNull();
+        word.Entry!.Bytes.ShouldBe(1000);
+    }
+
+    private static async Task<FileWord> LookAsync(ApiClient who, Guid hostId, FileName? path = null)
     {
         var (socket, _) = await OpenAsync(who, await SessionAsync(who, hostId));
         using (socket)
         {
             var frames = FileFrames.OfTechnician(socket);
-            await frames.SayAsync(new FileAsk(Look: new FileName("/etc")), default);
+            await frames.SayAsync(new FileAsk(Look: path ?? new FileName("/etc")), default);
             return (await frames.ReceiveAsync(default))!.Value.Word!;
         }
     }

@@ -21,7 +21,6 @@ public sealed class ChannelBroker(TimeProvider time)
     public const int LargeWindow = 64 * 1024;
 
     private const string Lost = "The other end went away.";
-    private const string Ended = "The session has ended.";
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
 
     private readonly ConcurrentDictionary<string, (Channel Channel, bool IsHost)> tickets = new();
@@ -139,7 +138,7 @@ public sealed class ChannelBroker(TimeProvider time)
         }
         catch (OperationCanceledException)
         {
-            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, Ended).ConfigureAwait(false);
+            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, "The session has ended.").ConfigureAwait(false);
         }
         finally
         {
@@ -167,19 +166,13 @@ public sealed class ChannelBroker(TimeProvider time)
     private static async Task CarryAsync(WebSocket technician, WebSocket host, Channel channel)
     {
         var ended = channel.Ended;
-        using var over = new CancellationTokenSource();
-        var end = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
-        using var heeding = ended.Register(end.SetResult);
+        using var over = CancellationTokenSource.CreateLinkedTokenSource(ended);
         var up = PumpAsync(technician, host, isFromHost: false, channel, over.Token);
         var down = PumpAsync(host, technician, isFromHost: true, channel, over.Token);
-        var first = await Task.WhenAny(up, down, end.Task).ConfigureAwait(false);
-        // Said first: a socket on which a reading was cut off says nothing more.
-        if (ended.IsCancellationRequested)
+        var first = await Task.WhenAny(up, down).ConfigureAwait(false);
+        if (first.Exception?.InnerException is ChannelTapException untold)
         {
-            await Task.WhenAll(CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, Ended), CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, Ended)).ConfigureAwait(false);
-        }
-        else if (first.Exception?.InnerException is ChannelTapException untold)
-        {
+            // Said first: a socket on which a reading was cut off says nothing more.
             await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
             await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
         }
@@ -192,7 +185,7 @@ public sealed class ChannelBroker(TimeProvider time)
         // Whoever ends first ends both; what the other still has to say it says now.
         over.CancelAfter(LastWords);
         await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-        var why = ended.IsCancellationRequested ? Ended : Lost;
+        var why = ended.IsCancellationRequested ? "The session has ended." : Lost;
         await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
         await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
     }
@@ -206,11 +199,6 @@ public sealed class ChannelBroker(TimeProvider time)
             if (got.MessageType == WebSocketMessageType.Close)
             {
                 await CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription).ConfigureAwait(false);
-                return;
-            }
-            if (channel.Ended.IsCancellationRequested)
-            {
-                // What comes behind the end goes nowhere.
                 return;
             }
             channel.Use();

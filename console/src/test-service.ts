@@ -60,6 +60,30 @@ export class ChannelEnd {
   }
 }
 
+/** Whoever draws beside the page: what it is told, and a way to answer. */
+export class Drawer {
+  static last: Drawer;
+  onmessage: ((e: { data: object }) => void) | undefined;
+  readonly told: { kind: string }[] = [];
+  isOver = false;
+
+  constructor() {
+    Drawer.last = this;
+  }
+
+  postMessage(message: { kind: string }) {
+    this.told.push(message);
+  }
+
+  terminate() {
+    this.isOver = true;
+  }
+
+  says(message: object) {
+    this.onmessage?.({ data: message });
+  }
+}
+
 export interface Call {
   path: string;
   body: Record<string, unknown>;

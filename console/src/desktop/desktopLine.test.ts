@@ -1,32 +1,8 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { HostSummary } from "../api/types";
 import { DesktopLine, IDLE } from "./desktopLine";
-import { ChannelEnd, type Service, standIn } from "../test-service";
+import { ChannelEnd, Drawer, type Service, standIn } from "../test-service";
 import * as say from "./rfbSay";
-
-/** Whoever draws: what it is told, and a way to answer. */
-class Drawer {
-  static last: Drawer;
-  onmessage: ((e: { data: object }) => void) | undefined;
-  readonly told: { kind: string }[] = [];
-  isOver = false;
-
-  constructor() {
-    Drawer.last = this;
-  }
-
-  postMessage(message: { kind: string }) {
-    this.told.push(message);
-  }
-
-  terminate() {
-    this.isOver = true;
-  }
-
-  says(message: object) {
-    this.onmessage?.({ data: message });
-  }
-}
 
 const host = { id: "h1", label: "quay-ticket-01", groupPath: "Saltmarsh Ferry/Quay" } as HostSummary;
 const opened = { opened: { screen: ":0", person: "jo", control: true } };

@@ -1,29 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { Drawer } from "../test-service";
 import { Replay } from "./replay";
 import type { Tape, TapeEntry } from "./tape";
-
-class Drawer {
-  static last: Drawer;
-  onmessage: ((e: { data: object }) => void) | undefined;
-  readonly told: { kind: string; from?: number; to?: number }[] = [];
-  isOver = false;
-
-  constructor() {
-    Drawer.last = this;
-  }
-
-  postMessage(message: { kind: string }) {
-    this.told.push(message);
-  }
-
-  terminate() {
-    this.isOver = true;
-  }
-
-  says(message: object) {
-    this.onmessage?.({ data: message });
-  }
-}
 
 const entry = (kind: string, said: Record<string, unknown> = {}) => ({ at: 0, kind, said }) as unknown as TapeEntry;
 const canvas = { transferControlToOffscreen: () => ({}) } as unknown as HTMLCanvasElement;

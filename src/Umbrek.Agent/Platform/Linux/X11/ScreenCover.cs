@@ -63,8 +63,22 @@ public sealed class ScreenCover : IAsyncDisposable
     }
 
     /// <summary>Keeps it over the screen, until it is cancelled.</summary>
-    /// <exception cref="IOException">The screen has gone.</exception>
+    /// <exception cref="IOException">The screen has gone, or can't be hidden any more.</exception>
     public async Task HoldAsync(CancellationToken cancel)
+    {
+        try
+        {
+            await HeedAsync(cancel).ConfigureAwait(false);
+        }
+        catch (XErrorException e)
+        {
+            throw new IOException(e.Message, e);
+        }
+    }
+
+    public ValueTask DisposeAsync() => connection.DisposeAsync();
+
+    private async Task HeedAsync(CancellationToken cancel)
     {
         while (true)
         {
@@ -90,8 +104,6 @@ public sealed class ScreenCover : IAsyncDisposable
             }
         }
     }
-
-    public ValueTask DisposeAsync() => connection.DisposeAsync();
 
     private async Task BeginAsync()
     {

@@ -7,5 +7,6 @@ return args switch
     [ScreenProcess.Command] => await ScreenProcess.RunAsync(TimeProvider.System, CancellationToken.None),
     [PlacardProcess.Command] => await PlacardProcess.RunAsync(TimeProvider.System, CancellationToken.None),
     [LockProcess.Command] => await LockProcess.RunAsync(TimeProvider.System, CancellationToken.None),
+    [GivenScreen.Command] => await GivenScreen.RunAsync(TimeProvider.System, CancellationToken.None),
     _ => await AgentCommands.Build().Parse(args).InvokeAsync(),
 };

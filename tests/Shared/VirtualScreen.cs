@@ -6,10 +6,15 @@ namespace Umbrek.Tests;
 /// <summary>A real X server without a monitor, and programs on it.</summary>
 public sealed class VirtualScreen : IAsyncDisposable
 {
-    private readonly Process server;
+    private readonly Process? server;
+    private readonly string? authority;
     private readonly List<Process> programs = [];
 
-    private VirtualScreen(Process server, int number) => (this.server, Number) = (server, number);
+    private VirtualScreen(Process? server, int number, string? authority = null) => (this.server, Number, this.authority) = (server, number, authority);
+
+    /// <summary>One that somebody else has made, and ends.</summary>
+    /// <param name="authority">The file that lets one in there.</param>
+    public static VirtualScreen Of(string display, string authority) => new(null, int.Parse(display.TrimStart(':'), CultureInfo.InvariantCulture), authority);
 
     public int Number { get; }
     public string Display => $":{Number}";
@@ -44,6 +49,10 @@ public sealed class VirtualScreen : IAsyncDisposable
             start.ArgumentList.Add(argument);
         }
         start.Environment["DISPLAY"] = Display;
+        if (authority is not null)
+        {
+            start.Environment["XAUTHORITY"] = authority;
+        }
         var started = Process.Start(start)!;
         programs.Add(started);
         return started;
@@ -105,7 +114,7 @@ public sealed class VirtualScreen : IAsyncDisposable
         }
     }
 
-    public void Kill() => server.Kill();
+    public void Kill() => server!.Kill();
 
     public async ValueTask DisposeAsync()
     {
@@ -116,6 +125,10 @@ public sealed class VirtualScreen : IAsyncDisposable
                 program.Kill(entireProcessTree: true);
             }
             program.Dispose();
+        }
+        if (server is null)
+        {
+            return;
         }
         if (!server.HasExited)
         {

@@ -4,11 +4,13 @@ using System.IO.Pipelines;
 using System.Net;
 using System.Net.Sockets;
 using System.Net.WebSockets;
+using System.Threading.Channels;
 using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Platform.Linux.X11;
 using Umbrek.Bench.Hosting;
 using Umbrek.Core.Desktop;
 using Umbrek.Wire;
+using Umbrek.Wire.Api;
 using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Sessions;
 
@@ -21,6 +23,7 @@ namespace Umbrek.Bench.Desktop;
 public static class DesktopBench
 {
     private const int Changes = 200;
+    private const int Keys = 60;
     private static readonly TimeSpan Show = TimeSpan.FromSeconds(6);
     private static readonly int[] Takes = [RfbEncoding.CopyRect, RfbEncoding.Zrle, RfbEncoding.Tight, RfbEncoding.Raw, RfbEncoding.Cursor, RfbEncoding.ExtendedDesktopSize, RfbEncoding.Fence, RfbEncoding.ContinuousUpdates, RfbEncoding.BestQuality];
 
@@ -55,7 +58,63 @@ public static class DesktopBench
             });
             Figures.Alone("still, processor of the helper", still.Processor, "%", "0");
             Figures.Alone("memory of the helper", still.Memory, "MB", "under 40");
+            if (width == 1280)
+            {
+                await SlowAsync(host, screen);
+            }
         }
+        await OfficeMinute.RunAsync();
+    }
+
+    /// <summary>A key is pressed while a film plays, over a line of 80 ms and 2 Mbit/s that stalls now and then; until its echo is there.</summary>
+    private static async Task SlowAsync(OneHost host, PaintedScreen screen)
+    {
+        await screen.EchoAsync(20, 20);
+        await using var slow = new SlowLine(host.Address.Port);
+        using var api = new ApiClient(new UriBuilder(host.Address) { Port = slow.Port }.Uri, host.Pin, host.Token);
+        var still = await ThroughAsync(host, api, screen, line => EchoesAsync(line));
+        using var over = new CancellationTokenSource();
+        var film = PaintAsync(screen, 30, n => screen.Film(n, 200, 100, 960, 600), over.Token);
+        var busy = await ThroughAsync(host, api, screen, line => EchoesAsync(line));
+        await over.CancelAsync();
+        await film;
+        var trip = SlowLine.RoundTrip.TotalMilliseconds;
+        Figures.Line("slow line, echo of a key, p50, against a round trip", still.P50, trip, "ms", "");
+        Figures.Line("… while a film plays, p50", busy.P50, trip, "ms", "under 2");
+        Figures.Line("… while a film plays, p95", busy.P95, trip, "ms", "");
+    }
+
+    private static async Task<(double P50, double P95)> EchoesAsync(Stream line)
+    {
+        using var viewer = await LookAsync(line);
+        var seen = Channel.CreateUnbounded<long>();
+        async Task HearAsync()
+        {
+            var echo = viewer.Image.Row(28)[24];
+            while (true)
+            {
+                await viewer.HearAsync(default);
+                if (viewer.Image.Row(28)[24] is var now && now != echo)
+                {
+                    echo = now;
+                    seen.Writer.TryWrite(Stopwatch.GetTimestamp());
+                }
+            }
+        }
+        var hears = HearAsync();
+        var took = new List<double>();
+        for (var n = 0; n < Keys; n++)
+        {
+            var began = Stopwatch.GetTimestamp();
+            await viewer.KeyAsync(true, 'x', default);
+            await viewer.KeyAsync(false, 'x', default);
+            took.Add(Stopwatch.GetElapsedTime(began, await seen.Reader.ReadAsync()).TotalMilliseconds);
+            // Not in step with the film.
+            await Task.Delay(150 + n * 37 % 100);
+        }
+        GC.KeepAlive(hears);
+        took.Sort();
+        return (took[took.Count / 2], took[took.Count * 95 / 100]);
     }
 
     private static IEnumerable<(string What, int Rate, Action<int> Paint)> Scenes(PaintedScreen screen)
@@ -160,10 +219,13 @@ public static class DesktopBench
         return result;
     }
 
-    private static async Task<T> ThroughAsync<T>(OneHost host, PaintedScreen screen, Func<Stream, Task<T>> look)
+    private static Task<T> ThroughAsync<T>(OneHost host, PaintedScreen screen, Func<Stream, Task<T>> look) => ThroughAsync(host, host.Api, screen, look);
+
+    /// <param name="api">By which way the viewer comes.</param>
+    private static async Task<T> ThroughAsync<T>(OneHost host, ApiClient api, PaintedScreen screen, Func<Stream, Task<T>> look)
     {
-        var session = await host.Api.PostAsync($"hosts/{host.Host.Id}/sessions", new NewSession("bench"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
-        var (socket, _) = await ChannelSocket.OpenAsync(host.Api, host.Pin, session.Id, new NewChannel(ChannelKinds.Desktop, Desktop: new DesktopWish(true, $":{screen.Number}")), default);
+        var session = await api.PostAsync($"hosts/{host.Host.Id}/sessions", new NewSession("bench"), WireJson.Default.NewSession, WireJson.Default.SessionInfo, default);
+        var (socket, _) = await ChannelSocket.OpenAsync(api, host.Pin, session.Id, new NewChannel(ChannelKinds.Desktop, Desktop: new DesktopWish(true, $":{screen.Number}")), default);
         using (socket)
         {
             var result = await look(await DesktopStream.OpenAsync(socket, null, default));

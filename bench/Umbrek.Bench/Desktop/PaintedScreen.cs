@@ -68,6 +68,45 @@ internal sealed class PaintedScreen : IAsyncDisposable
         }
     }
 
+    /// <summary>A page moves up, and more of it comes: text, or a part of a picture.</summary>
+    public void Page(int frame, int x, int y, int width, int height, int by)
+    {
+        Copy(window, x, y + by, x, y, width, height - by);
+        if (frame % 6 < 3)
+        {
+            Copy(film, frame * 13 % Spare, frame * by % Spare, x, y + height - by, width, by);
+            return;
+        }
+        Fill(x, y + height - by, width, by, 0xF0F0E8);
+        for (var row = 0; row < by / LetterHeight; row++)
+        {
+            for (var column = 1; column < width / LetterWidth - 1; column += 1 + random.Next(2))
+            {
+                Fill(x + column * LetterWidth + random.Next(5), y + height - by + row * LetterHeight + random.Next(12), 2, 4, 0x202020);
+            }
+        }
+    }
+
+    /// <summary>From now on every key that is pressed shows at a place, in a colour that no two following have.</summary>
+    public async Task EchoAsync(int x, int y)
+    {
+        const byte keyPress = 2;
+        var count = 0;
+        connection.Event = message =>
+        {
+            if ((message[0] & 0x7F) == keyPress)
+            {
+                Fill(x, y, LetterWidth, LetterHeight, EchoColour(++count));
+            }
+        };
+        // ChangeWindowAttributes: the keys are told; SetInputFocus: they come here.
+        connection.Send(new XRequest(2).U32(window).U32(0x800).U32(0x1));
+        connection.Send(new XRequest(42, 1).U32(window).U32(0));
+        await DoneAsync();
+    }
+
+    public static uint EchoColour(int count) => (uint)(0x102030 + 0x010101 * (count % 150));
+
     /// <summary>A part of the film that goes on by a picture each time.</summary>
     public void Film(int frame, int x, int y, int width, int height) =>
         Copy(film, frame * 7 % Spare, frame * 3 % Spare, x, y, width, height);

@@ -11,7 +11,16 @@ import { minute } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import { RulesTabs } from "../health/RulesTabs";
 import { PolicyEditor } from "./PolicyEditor";
-import { actList, actWords, consentWords, noticeWords, putOffWords, recordWords, rootsWords } from "./policyWords";
+import {
+  actList,
+  actWords,
+  consentWords,
+  giveScreenWords,
+  noticeWords,
+  putOffWords,
+  recordWords,
+  rootsWords,
+} from "./policyWords";
 import { useMe } from "./useMay";
 import { type PolicyAt, usePolicies } from "./usePolicy";
 
@@ -61,6 +70,7 @@ export function PoliciesPage() {
               <th scope="col">Restart</th>
               <th scope="col">Recording</th>
               <th scope="col">Files</th>
+              <th scope="col">Screen</th>
               <th scope="col">
                 <span className="hidden-text">Acts</span>
               </th>
@@ -154,6 +164,7 @@ function Row({
       <Cell said={own.putOffMinutes}>{putOffWords(wanted.putOffMinutes)}</Cell>
       <Cell said={own.record}>{recordWords(wanted.record)}</Cell>
       <Cell said={own.fileRoots}>{rootsWords(wanted.fileRoots)}</Cell>
+      <Cell said={own.giveScreen}>{giveScreenWords(wanted.giveScreen)}</Cell>
       <td>
         {onEdit && (
           <Button size="compact-xs" variant="default" onClick={onEdit}>

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { ConsentRule, HostAct, HostPolicyPart, NoticeRule, PolicyInfo, RecordRule } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Trouble } from "../parts/Trouble";
-import { acts, consents, notices, records, rootsOf, rootsText } from "./policyWords";
+import { acts, consents, giveScreens, notices, records, rootsOf, rootsText } from "./policyWords";
 import { type PolicyAt, usePolicy, useSayPolicy } from "./usePolicy";
 
 /** Says what hosts at a place allow; each part may come from above instead. */
@@ -100,6 +100,14 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
           change({ fileRoots: rootsOf(e.currentTarget.value) });
         }}
         spellCheck={false}
+      />
+      <Select
+        label="Screen"
+        description="Whether a computer without a screen is given one, with a terminal, for technicians; it takes Xvfb there"
+        data={[{ value: "", label: above }, ...giveScreens]}
+        value={own.giveScreen === true ? "yes" : own.giveScreen === false ? "no" : ""}
+        onChange={(v) => change({ giveScreen: v ? v === "yes" : null })}
+        allowDeselect={false}
       />
       <p className="muted" style={{ margin: 0 }}>
         Hosts that are linked keep to it at once, the others when they return. What a computer’s own file forbids stays

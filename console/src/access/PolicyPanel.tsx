@@ -10,6 +10,7 @@ import {
   consentWords,
   isNarrowed,
   noticeWords,
+  giveScreenWords,
   putOffWords,
   recordWords,
   rootsWords,
@@ -82,6 +83,10 @@ function Said({ policy, label }: { policy: PolicyInfo; label: string }) {
         <dt>Files</dt>
         <dd>
           technicians are let into {rootsWords(inForce.fileRoots)} <From place={from.fileRoots} label={label} />
+        </dd>
+        <dt>Screen</dt>
+        <dd>
+          {giveScreenWords(inForce.giveScreen)} <From place={from.giveScreen} label={label} />
         </dd>
         <dt>Access key</dt>
         <dd>

@@ -7,6 +7,7 @@ import {
   isNarrowed,
   noticeWords,
   putOffWords,
+  giveScreenWords,
   recordWords,
   rootsOf,
   rootsText,
@@ -37,6 +38,10 @@ describe("a host policy in words", () => {
     expect(recordWords(null)).toBe("nothing is recorded");
     expect(recordWords("screen-and-keys")).toContain("what is typed there");
     expect(putOffWords(0)).toBe("people there can’t put it off");
+    expect(giveScreenWords(null)).toBe(
+      "a computer without a screen is given one when a technician comes to control it",
+    );
+    expect(giveScreenWords(false)).toBe("a computer without a screen is left without");
     expect(putOffWords(90)).toBe("people there may put it off, by 90 min in all");
   });
 
@@ -68,6 +73,8 @@ describe("a host policy in words", () => {
     ["it may be put off", { putOffMinutes: 15 }, true],
     ["it is recorded", { record: "screen" }, true],
     ["fewer folders", { fileRoots: ["/srv"] }, true],
+    ["it is given a screen, as is usual", { giveScreen: true }, false],
+    ["it is given none", { giveScreen: false }, true],
   ])("sees whether the host's own side narrows it: %s", (_, side, narrowed) => {
     expect(isNarrowed(everything, { ...everything, ...side })).toBe(narrowed);
   });

@@ -64,6 +64,14 @@ export const rootsOf = (text: string): string[] | null => {
     .filter((w) => w !== "");
 };
 
+/** Whether a computer without a screen is given one. */
+const given = { value: "yes", label: "given one when a technician comes to control it" };
+const without = { value: "no", label: "left without" };
+export const giveScreens = [given, without];
+
+export const giveScreenWords = (gives: boolean | null | undefined): string =>
+  `a computer without a screen is ${(gives === false ? without : given).label}`;
+
 /** How far people there may put off that their computer goes down. */
 export const putOffWords = (minutes: number | null | undefined): string =>
   minutes ? `people there may put it off, by ${minutes} min in all` : "people there can’t put it off";
@@ -79,5 +87,6 @@ export const isNarrowed = (wanted: HostPolicy, inForce: HostPolicy): boolean =>
   (wanted.notice ?? "none") !== (inForce.notice ?? "none") ||
   (wanted.putOffMinutes ?? 0) !== (inForce.putOffMinutes ?? 0) ||
   (wanted.record ?? "none") !== (inForce.record ?? "none") ||
+  (wanted.giveScreen ?? true) !== (inForce.giveScreen ?? true) ||
   rootsText(wanted.fileRoots ?? ["/"]) !== rootsText(inForce.fileRoots ?? ["/"]) ||
   (inForce.keyFor ?? []).some((a) => !(wanted.keyFor ?? []).includes(a));

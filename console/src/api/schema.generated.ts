@@ -3709,6 +3709,7 @@ export interface components {
       putOffMinutes?: null | number;
       record?: null | components["schemas"]["RecordRule"];
       fileRoots?: null | string[];
+      giveScreen?: null | boolean;
     };
     HostPolicyPart: {
       allowed?: null | components["schemas"]["HostAct"][];
@@ -3719,6 +3720,7 @@ export interface components {
       putOffMinutes?: null | number;
       record?: null | components["schemas"]["RecordRule"];
       fileRoots?: null | string[];
+      giveScreen?: null | boolean;
     };
     HostSide: {
       inForce: components["schemas"]["HostPolicy"];
@@ -4739,6 +4741,7 @@ export interface components {
       putOffMinutes: null | string;
       record: null | string;
       fileRoots: null | string;
+      giveScreen: null | string;
     };
     PolicyInfo: {
       /** Format: uuid */
@@ -5194,6 +5197,8 @@ export interface components {
       name: string;
       person: null | string;
       problem?: null | string;
+      /** @default false */
+      isGiven: boolean;
     };
     ScriptChange: {
       name?: null | string;

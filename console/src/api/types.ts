@@ -146,6 +146,7 @@ export interface HostPolicy {
   putOffMinutes?: number | null;
   record?: RecordRule | null;
   fileRoots?: string[] | null;
+  giveScreen?: boolean | null;
 }
 export interface HostPolicyPart {
   allowed?: HostAct[] | null;
@@ -155,6 +156,7 @@ export interface HostPolicyPart {
   putOffMinutes?: number | null;
   record?: RecordRule | null;
   fileRoots?: string[] | null;
+  giveScreen?: boolean | null;
 }
 export interface HostSide {
   inForce: HostPolicy;

@@ -13,6 +13,7 @@ const said: Partial<Record<string, string>> = {
   "desktop.show-again": "the people there see the screen again",
   "desktop.lock": "the screen is locked on leaving",
   "desktop.lock-failed": "the screen was to be locked on leaving, and was not",
+  "desktop.give-screen": "the host is given a screen",
   "desktop.end-there": "somebody there ends it",
   "shell.open": "a shell begins [command]",
   "shell.resume": "a shell goes on",

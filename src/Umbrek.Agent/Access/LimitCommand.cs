@@ -26,11 +26,13 @@ public static class LimitCommand
         var record = new Option<string?>("--record") { Description = "What the service records of shells and desktops here, at least: none, screen or keys." };
         record.AcceptOnlyFromAmong("none", "screen", "keys");
         var filesIn = new Option<string?>("--files-in") { Description = "The folders that technicians may be let into at most, by whole paths, separated by commas: /srv,/home." };
+        var giveScreen = new Option<string?>("--give-screen") { Description = "Whether this computer, where it has no screen, may be given one for a technician: yes or no." };
+        giveScreen.AcceptOnlyFromAmong("yes", "no");
         var remove = new Option<bool>("--remove") { Description = "Leaves everything to the service again." };
         var state = AgentCommands.StateOption();
         var command = new Command("limit", "Shows, or narrows, what the service may have done on this computer; the service can't widen it. Example: umbrek-agent limit --allow watch,run --key-for run")
         {
-            allow, consent, notice, keyFor, putOff, record, filesIn, remove, state,
+            allow, consent, notice, keyFor, putOff, record, filesIn, giveScreen, remove, state,
         };
         command.SetAction(parsed =>
         {
@@ -42,7 +44,7 @@ public static class LimitCommand
                 {
                     HostLimit.Remove(file);
                 }
-                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null || parsed.GetValue(record) is not null || parsed.GetValue(filesIn) is not null)
+                else if (parsed.GetValue(allow) is not null || parsed.GetValue(consent) is not null || parsed.GetValue(notice) is not null || parsed.GetValue(keyFor) is not null || parsed.GetValue(putOff) is not null || parsed.GetValue(record) is not null || parsed.GetValue(filesIn) is not null || parsed.GetValue(giveScreen) is not null)
                 {
                     // What is not named stays as the file has it, if the file can be relied on.
                     var before = Earlier(file);
@@ -53,7 +55,8 @@ public static class LimitCommand
                         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : before.KeyFor,
                         parsed.GetValue(putOff) ?? before.PutOffMinutes,
                         parsed.GetValue(record) is { } r ? r switch { "keys" => RecordRule.ScreenAndKeys, "screen" => RecordRule.Screen, _ => RecordRule.None } : before.Record,
-                        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : before.FileRoots));
+                        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : before.FileRoots,
+                        parsed.GetValue(giveScreen) is { } gives ? gives == "yes" : before.GiveScreen));
                 }
                 Console.WriteLine(Describe(file, HostLimit.Read(file)));
                 return 0;
@@ -100,5 +103,6 @@ public static class LimitCommand
             Restart          {(limit.PutOffMinutes is { } minutes ? HostPolicyWords.DescribePutOff(minutes) : "as the service says")}
             Recording        {(limit.Record is { } rule ? HostPolicyWords.Describe(rule) : "as the service says")}
             Files in         {(limit.FileRoots is { } roots ? HostPolicyWords.DescribeRoots(roots) : "what the service says")}
+            Screen           {(limit.GiveScreen == false ? HostPolicyWords.DescribeGiveScreen(false) : "as the service says")}
             """;
 }

@@ -18,6 +18,10 @@ public interface IDeskPowers
     /// <summary>Why screens can't be locked; null where they can.</summary>
     string? NoLockBecause { get; }
 
+    /// <summary>Gives this host a screen that it has not.</summary>
+    /// <exception cref="IOException">It has none, and why.</exception>
+    Task GiveScreenAsync(CancellationToken cancel);
+
     /// <summary>Locks the screens where somebody is logged in.</summary>
     /// <returns>Why one is not, or null.</returns>
     Task<string?> LockAsync(CancellationToken cancel);
@@ -34,6 +38,14 @@ internal sealed class DeskPowers(ConsentDesk desk, IDesktops desktops, AgentLog 
 
     public IDisposable Hide(Action<string?> hidden) =>
         Hold(desk.Hide(order.Technician, hidden), (DeskDeed.ScreenHidden, "hidden the screen"), (DeskDeed.ScreenShown, "let the screen be seen again"));
+
+    public async Task GiveScreenAsync(CancellationToken cancel)
+    {
+        if (await desktops.GiveAsync(cancel).ConfigureAwait(false))
+        {
+            Report(DeskDeed.ScreenGiven, "come, and this host was given a screen");
+        }
+    }
 
     public async Task<string?> LockAsync(CancellationToken cancel)
     {

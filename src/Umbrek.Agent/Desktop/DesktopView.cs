@@ -5,6 +5,7 @@ using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform;
 using Umbrek.Agent.Sessions;
 using Umbrek.Core.Access;
+using Umbrek.Core.Text;
 using Umbrek.Wire;
 using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Links;
@@ -18,13 +19,16 @@ public sealed record DesktopAdmission(string? Refusal, DesktopWish Wish);
 /// Shows technicians the screens of this host. When a screen goes, because whoever had it logs out or its server ends, the channel stays,
 /// and the next one that comes is shown.
 /// </summary>
-public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimeProvider time, AgentLog log)
+public sealed class DesktopView(IHostPlatform platform, StateDirectory state, ChannelGate gate, TimeProvider time, AgentLog log)
 {
     /// <summary>More at once are not served.</summary>
     public const int Most = 32;
 
     /// <summary>Nobody waits longer for a screen to come.</summary>
     public static readonly TimeSpan ComesWithin = TimeSpan.FromMinutes(5);
+
+    /// <summary>How long a screen that this host was given stays when nobody is there.</summary>
+    public static readonly TimeSpan GivenStays = TimeSpan.FromMinutes(30);
 
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
     private const int Piece = 64 * 1024;
@@ -37,7 +41,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     /// <summary>Desktops that are controlled, by their sessions.</summary>
     private readonly ConcurrentDictionary<Guid, (DesktopViewer Viewer, Says Says)> controlled = new();
 
-    private IDesktops Desktops => field ??= platform.Desktops();
+    private IDesktops Desktops => field ??= platform.Desktops(state);
     private int open;
 
     /// <summary>Decides about an order when it comes.</summary>
@@ -154,7 +158,9 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
         using var gone = CancellationTokenSource.CreateLinkedTokenSource(cancel);
         // Whoever is heard is heard out: a reading that is broken off takes with it what was said last.
         using var heard = new CancellationTokenSource();
-        await using var holds = new DeskHolds(gate.Powers(order, Desktops), wish.Control, time);
+        var powers = gate.Powers(order, Desktops);
+        await using var holds = new DeskHolds(powers, wish.Control, time);
+        var may = new Means(wish, order.Desktop?.MayShell == true, powers);
         async Task HeedAsync(DesktopAsk ask)
         {
             if (ask.Hands is { } wished)
@@ -180,7 +186,7 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             // Whoever has named one gets that again, and nobody else's.
             while (true)
             {
-                var (shown, problem) = await NextAsync(wish, why is null ? TimeSpan.Zero : ComesWithin, gone.Token).ConfigureAwait(false);
+                var (shown, problem) = await NextAsync(may, n => says.WordAsync(new DesktopWord(Notice: n), gone.Token), why is null ? TimeSpan.Zero : ComesWithin, gone.Token).ConfigureAwait(false);
                 if (shown is null)
                 {
                     await says.WordAsync(new DesktopWord(Refusal: problem), gone.Token).ConfigureAwait(false);
@@ -222,19 +228,24 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
     }
 
     /// <summary>The screen that was asked for, or the one where somebody is, or any; it is waited for so long.</summary>
-    private async Task<(ShownScreen? Shown, string? Problem)> NextAsync(DesktopWish wish, TimeSpan within, CancellationToken cancel)
+    /// <param name="notice">Tells the technician what is done for it.</param>
+    private async Task<(ShownScreen? Shown, string? Problem)> NextAsync(Means may, Func<string, Task> notice, TimeSpan within, CancellationToken cancel)
     {
-        var name = wish.Screen;
+        var (wish, name) = (may.Wish, may.Wish.Screen);
         var began = time.GetTimestamp();
         while (true)
         {
             var problem = name is null ? Desktops.NoneBecause : $"There is no screen {name} on this host.";
             var all = Desktops.List();
-            foreach (var screen in all.Where(s => name is null || s.Name == name).OrderBy(s => s.Problem is not null).ThenBy(s => s.Person is null))
+            if (all.Count == 0 && name is null)
             {
-                if (screen.Problem is not null)
+                (all, problem) = await GiveAsync(may, notice, cancel).ConfigureAwait(false);
+            }
+            foreach (var screen in all.Where(s => name is null || s.Name == name).OrderBy(s => s.Problem is not null).ThenBy(s => s.Person is null).ThenBy(s => s.IsGiven))
+            {
+                if ((screen.Problem ?? (screen.IsGiven && wish.Control ? NoShellBecause(may) : null)) is { } why)
                 {
-                    problem = screen.Problem;
+                    problem = why;
                     continue;
                 }
                 try
@@ -252,6 +263,43 @@ public sealed class DesktopView(IHostPlatform platform, ChannelGate gate, TimePr
             }
             await Task.Delay(Look, time, cancel).ConfigureAwait(false);
         }
+    }
+
+    /// <summary>What a technician wishes of a desktop, and may have for it.</summary>
+    private sealed record Means(DesktopWish Wish, bool MayShell, IDeskPowers Powers);
+
+    /// <summary>Gives this host a screen where it has none, if it may have one.</summary>
+    /// <returns>The screens that there are then, and why there is none.</returns>
+    private async Task<(IReadOnlyList<ScreenInfo> All, string Problem)> GiveAsync(Means may, Func<string, Task> notice, CancellationToken cancel)
+    {
+        var why = gate.Policy.GiveScreen == false ? "Its host policy does not have it given one."
+            : Desktops.NotGivenBecause ?? (may.Wish.Control ? NoShellBecause(may) : "It is given one when somebody comes to control it.");
+        if (why is not null)
+        {
+            return ([], $"{Desktops.NoneBecause} {why}");
+        }
+        await notice($"This host has no screen. It is given one, which goes when nobody has been there for {Units.Span(GivenStays)}.").ConfigureAwait(false);
+        try
+        {
+            await may.Powers.GiveScreenAsync(cancel).ConfigureAwait(false);
+        }
+        catch (IOException e)
+        {
+            return ([], $"{Desktops.NoneBecause} {e.Message}");
+        }
+        return (Desktops.List(), Desktops.NoneBecause);
+    }
+
+    /// <summary>Acting at a screen that was given is as good as a shell: there is a terminal of the agent's own user.</summary>
+    /// <returns>Why it may not be, or null.</returns>
+    private string? NoShellBecause(Means may)
+    {
+        var policy = gate.Policy;
+        const string given = "A screen that a host without one is given has a terminal,";
+        return !may.MayShell ? $"{given} so it takes the permission shell beside control, which you don't have there."
+            : !policy.Allows(HostAct.Shell) ? $"{given} and this host does not allow shells."
+            : policy.AsksKey(HostAct.Shell) && !policy.AsksKey(HostAct.Control) ? $"{given} and this host asks for its access key for shells and not for control: have its policy ask for it for both."
+            : null;
     }
 
     private static async Task DownAsync(Stream line, Says says, CancellationToken cancel)

@@ -19,6 +19,14 @@ public interface IDesktops
     /// <summary>Why there is none, where that is known.</summary>
     string NoneBecause { get; }
 
+    /// <summary>Why this host can't be given a screen where it has none, and what to do; null where it can.</summary>
+    string? NotGivenBecause => "It can't be given one.";
+
+    /// <summary>Gives this host a screen that it has not.</summary>
+    /// <returns>False where it has one by now.</returns>
+    /// <exception cref="IOException">It has none, and why.</exception>
+    Task<bool> GiveAsync(CancellationToken cancel) => throw new IOException(NotGivenBecause);
+
     /// <summary>Shows a screen.</summary>
     /// <exception cref="IOException">It can't be shown, and why.</exception>
     Task<ShownScreen> ShowAsync(ScreenInfo screen, DesktopWish wish, CancellationToken cancel);

@@ -10,8 +10,11 @@ namespace Umbrek.Agent.Desktop;
 /// <param name="repairs">Whether what was sent with losses is sent again without, once it is still.</param>
 public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEncoder? jpeg, TimeProvider time, bool repairs = true) : IAsyncDisposable
 {
-    /// <summary>Pictures follow each other no faster.</summary>
+    /// <summary>Pictures begin no sooner one after the other.</summary>
     private static readonly TimeSpan Frame = TimeSpan.FromMilliseconds(16);
+
+    /// <summary>Between two of them the host has at least this share of the time that one takes for itself.</summary>
+    private const double Rest = 0.25;
 
     /// <summary>So long a screen has to be still before it is sent again without losses.</summary>
     private static readonly TimeSpan Still = TimeSpan.FromMilliseconds(250);
@@ -41,7 +44,8 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
     private bool spotTold = true;
     private bool sizeTold = true;
     private uint mark;
-    private TimeSpan sentAt = -Frame;
+    private TimeSpan? takenAt;
+    private TimeSpan nextAt;
     private TimeSpan changedAt;
 
     private TimeSpan Now => time.GetElapsedTime(began);
@@ -264,11 +268,12 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
             var woken = signal.WaitAsync(cancel);
             if (changes.IsCompleted && MayTell())
             {
-                var pause = sentAt + Frame - Now;
+                var pause = nextAt - Now;
                 if (pause > TimeSpan.Zero)
                 {
                     await Task.Delay(pause, time, cancel).ConfigureAwait(false);
                 }
+                takenAt = Now;
                 await changes.ConfigureAwait(false);
                 Note(await screen.TakeAsync(cancel).ConfigureAwait(false));
                 changes = screen.WaitAsync(cancel);
@@ -381,6 +386,8 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
         (int Status, int Width, int Height)? wish;
         bool may, first;
         int quality, share;
+        var begunAt = takenAt ?? Now;
+        takenAt = null;
         lock (gate)
         {
             while (answers.TryDequeue(out var says))
@@ -419,7 +426,8 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
                     pace.Sent(mark, writer.Written.Length, Now);
                 }
             }
-            sentAt = Now;
+            var (soonest, rested) = (begunAt + Frame, Now + (Now - begunAt) * Rest);
+            nextAt = soonest > rested ? soonest : rested;
         }
         var said = writer.Written.Length > 0;
         await SendAsync(cancel).ConfigureAwait(false);

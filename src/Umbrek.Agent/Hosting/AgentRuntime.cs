@@ -29,7 +29,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
 
     private ChannelGate Gate => field ??= new(Rules, Sessions, Desk, time, log);
     private FileView Files => field ??= NewFiles();
-    private DesktopView Desktops => field ??= new(platform, Gate, time, log);
+    private DesktopView Desktops => field ??= new(platform, state, Gate, time, log);
     private ShellTable Shells => field ??= NewShells();
 
     private HostRules Rules => field ??= new HostRules(state, identity.Allowed, keys, log);

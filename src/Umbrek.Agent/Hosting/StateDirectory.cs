@@ -24,6 +24,10 @@ public sealed class StateDirectory
     /// <summary>One directory for each shell that goes on.</summary>
     public string Shells => System.IO.Path.Combine(Path, "shells");
 
+    /// <summary>One file for each screen that this host was given.</summary>
+    public string Screens => System.IO.Path.Combine(Path, ScreensName);
+    public const string ScreensName = "screens";
+
     /// <summary>What was deleted here and can be put back (the home trash of the Desktop Trash specification).</summary>
     public string Trash => System.IO.Path.Combine(Path, "trash");
 

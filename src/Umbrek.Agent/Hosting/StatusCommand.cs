@@ -98,6 +98,7 @@ public static class StatusCommand
             Restart    {HostPolicyWords.DescribePutOff(policy.PutOffMinutes)}
             Recording  {HostPolicyWords.Describe(policy.Record ?? RecordRule.None)}
             Files in   {HostPolicyWords.DescribeRoots(policy.FileRoots)}
+            Screen     {HostPolicyWords.DescribeGiveScreen(policy.GiveScreen)}
             Version    {link?.AgentVersion ?? AgentVersion.Text}
             Installed  {kept}
             Runs       {link?.UnfinishedRuns ?? 0} unfinished

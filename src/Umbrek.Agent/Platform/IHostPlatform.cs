@@ -73,7 +73,7 @@ public interface IHostPlatform
     IReadOnlyList<PlaceHere> PlacesOf(NamedPlace place);
 
     /// <summary>The screens of this host.</summary>
-    IDesktops Desktops();
+    IDesktops Desktops(StateDirectory state);
 
     /// <summary>How checks look at this host, and help it.</summary>
     IProber Prober(StateDirectory state);

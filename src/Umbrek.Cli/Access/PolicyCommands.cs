@@ -37,6 +37,7 @@ public static class PolicyCommands
                 new("Restart put off", p => p.Own.PutOffMinutes is { } minutes ? $"{minutes} min" : "–", Machine: p => $"{p.Own.PutOffMinutes}"),
                 new("Recorded", p => p.Own.Record is { } r ? HostPolicyWords.Describe(r) : "–"),
                 new("Files in", p => p.Own.FileRoots is { } roots ? HostPolicyWords.DescribeRoots(roots) : "–"),
+                new("Screen given", p => p.Own.GiveScreen is { } gives ? (gives ? "yes" : "no") : "–"),
                 new("Changed by", p => p.ChangedBy));
             return ExitCodes.Done;
         });
@@ -69,9 +70,9 @@ public static class PolicyCommands
             var said = options.Read(parsed);
             if (said.SaysNothing)
             {
-                throw new ClientException("Say what is to change: --allow, --consent, --notice, --key-for, --put-off, --record or --files-in. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
+                throw new ClientException("Say what is to change: --allow, --consent, --notice, --key-for, --put-off, --record, --files-in or --give-screen. 'umbrek policy inherit' takes back what a place says.", ExitCodes.WrongUse);
             }
-            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor, said.PutOffMinutes ?? own.PutOffMinutes, said.Record ?? own.Record, said.FileRoots ?? own.FileRoots), cancel).ConfigureAwait(false);
+            return await StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(said.Allowed ?? own.Allowed, said.Consent ?? own.Consent, said.Notice ?? own.Notice, said.KeyFor ?? own.KeyFor, said.PutOffMinutes ?? own.PutOffMinutes, said.Record ?? own.Record, said.FileRoots ?? own.FileRoots, said.GiveScreen ?? own.GiveScreen), cancel).ConfigureAwait(false);
         });
         return command;
     }
@@ -79,15 +80,15 @@ public static class PolicyCommands
     private static Command Inherit(ClientContext client)
     {
         var place = PlaceArgument(client);
-        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for, put-off, record, files-in; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
-        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for", "put-off", "record", "files-in");
+        var parts = new Argument<string[]>("parts") { Description = "allow, consent, notice, key-for, put-off, record, files-in, give-screen; all of them when left out.", Arity = ArgumentArity.ZeroOrMore };
+        parts.AcceptOnlyFromAmong("allow", "consent", "notice", "key-for", "put-off", "record", "files-in", "give-screen");
         var command = ClientCommands.Named("inherit", "Takes back what a place says, so that what is said above counts there.", "umbrek policy inherit plover-log-01 consent");
         command.Add(place, parts);
         command.SetAction((parsed, cancel) =>
         {
-            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for", "put-off", "record", "files-in"];
+            var named = parsed.GetValue(parts) is { Length: > 0 } some ? some : ["allow", "consent", "notice", "key-for", "put-off", "record", "files-in", "give-screen"];
             return StoreAsync(client, parsed, parsed.GetRequiredValue(place), own => new HostPolicyPart(
-                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor, named.Contains("put-off") ? null : own.PutOffMinutes, named.Contains("record") ? null : own.Record, named.Contains("files-in") ? null : own.FileRoots), cancel);
+                named.Contains("allow") ? null : own.Allowed, named.Contains("consent") ? null : own.Consent, named.Contains("notice") ? null : own.Notice, named.Contains("key-for") ? null : own.KeyFor, named.Contains("put-off") ? null : own.PutOffMinutes, named.Contains("record") ? null : own.Record, named.Contains("files-in") ? null : own.FileRoots, named.Contains("give-screen") ? null : own.GiveScreen), cancel);
         });
         return command;
     }
@@ -115,10 +116,11 @@ public static class PolicyCommands
             ("Restart", HostPolicyWords.DescribePutOff(wanted.PutOffMinutes) + From(from.PutOffMinutes)),
             ("Recording", HostPolicyWords.Describe(wanted.Record ?? RecordRule.None) + From(from.Record)),
             ("Files in", HostPolicyWords.DescribeRoots(wanted.FileRoots) + From(from.FileRoots)),
+            ("Screen", HostPolicyWords.DescribeGiveScreen(wanted.GiveScreen) + From(from.GiveScreen)),
         ];
         (string, string?)[] own = policy.Side is not { } side ? [] :
         [
-            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}; {HostPolicyWords.DescribePutOff(side.InForce.PutOffMinutes)}; {HostPolicyWords.Describe(side.InForce.Record ?? RecordRule.None)}; files in {HostPolicyWords.DescribeRoots(side.InForce.FileRoots)}"),
+            ("In force", side.InForce == wanted ? "as wanted" : $"{HostPolicyWords.List(side.InForce.Allowed)}; {HostPolicyWords.Describe(side.InForce.Consent)}; {HostPolicyWords.Describe(side.InForce.Notice)}; access key for {HostPolicyWords.List(side.InForce.KeyFor ?? [])}; {HostPolicyWords.DescribePutOff(side.InForce.PutOffMinutes)}; {HostPolicyWords.Describe(side.InForce.Record ?? RecordRule.None)}; files in {HostPolicyWords.DescribeRoots(side.InForce.FileRoots)}; {HostPolicyWords.DescribeGiveScreen(side.InForce.GiveScreen)}"),
             ("Its own limit", side.Problem ?? (side.Limit is null ? "none" : "the computer itself narrows it; only its owner can change that")),
             ("Access key", side.HasAccessKey ? "set" : wanted.KeyFor is { Count: > 0 } ? "none, so what takes one is refused" : "none"),
         ];

@@ -20,14 +20,17 @@ public sealed class PolicyOptions
     private readonly Option<string?> filesIn = new("--files-in") { Description = "Whole paths of the folders, separated by commas, that technicians are let into to read and change files; or everywhere, or nowhere.", HelpName = "folders" };
     private readonly Option<string?> record = new("--record") { Description = "What is recorded of shells: none, screen (what they show), or keys (what is typed as well)." };
 
+    private readonly Option<string?> giveScreen = new("--give-screen") { Description = "Whether a computer without a screen is given one when a technician comes to control it: yes or no." };
+
     public PolicyOptions()
     {
         consent.AcceptOnlyFromAmong([.. Consents.Select(c => c.Word)]);
         notice.AcceptOnlyFromAmong([.. Notices.Select(n => n.Word)]);
+        giveScreen.AcceptOnlyFromAmong("yes", "no");
         record.AcceptOnlyFromAmong([.. Records.Select(r => r.Word)]);
     }
 
-    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff, record, filesIn];
+    public IEnumerable<Option> All => [allow, consent, notice, keyFor, putOff, record, filesIn, giveScreen];
 
     /// <summary>What was given; the rest is null.</summary>
     public HostPolicyPart Read(ParseResult parsed) => new(
@@ -37,7 +40,8 @@ public sealed class PolicyOptions
         parsed.GetValue(keyFor) is { } keys ? ReadActs(keys) : null,
         parsed.GetValue(putOff) is not { } minutes ? null : minutes is >= 0 and <= HostPolicy.MostPutOffMinutes ? minutes : throw new ClientException($"A restart is put off by 0 to {HostPolicy.MostPutOffMinutes} minutes, not {minutes}.", ExitCodes.WrongUse),
         parsed.GetValue(record) is { } r ? Records.First(x => x.Word == r).Rule : null,
-        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : null);
+        parsed.GetValue(filesIn) is { } folders ? ReadRoots(folders) : null,
+        parsed.GetValue(giveScreen) is { } gives ? gives == "yes" : null);
 
     private static IReadOnlyList<string> ReadRoots(string words)
     {

@@ -95,9 +95,9 @@ public static class DesktopCommand
     private static async Task<int> ListAsync(ClientContext client, ParseResult parsed, ApiClient api, HostSummary host, CancellationToken cancel)
     {
         var screens = (await api.GetAsync($"hosts/{host.Id}/screens", WireJson.Default.PageScreenInfo, cancel).ConfigureAwait(false)).Items;
-        Listing.Print(client.Format(parsed), [.. screens], WireJson.Default.ListScreenInfo, $"{host.Label} has no screen that could be shown.",
+        Listing.Print(client.Format(parsed), [.. screens], WireJson.Default.ListScreenInfo, $"{host.Label} has no screen. One is given to it when somebody comes to control it, if its host policy and what is installed there let it.",
             new("Screen", s => TerminalText.Line(s.Name)),
-            new("Of", s => s.Person is null ? "nobody logged in" : TerminalText.Line(s.Person), Machine: s => s.Person ?? ""),
+            new("Of", s => s.IsGiven ? "technicians: the host was given it" : s.Person is null ? "nobody logged in" : TerminalText.Line(s.Person), Machine: s => s.Person ?? ""),
             new("Shown", s => s.Problem is null ? "yes" : $"no: {TerminalText.Line(s.Problem)}"));
         return ExitCodes.Done;
     }

@@ -78,7 +78,8 @@ public enum AccessKeyRule
 /// <param name="PutOffMinutes">How long, in all, people there may put off that their computer is restarted, shut down or put to sleep; null and 0: not at all.</param>
 /// <param name="Record">What the service records of shells and desktops; null from before they could be.</param>
 /// <param name="FileRoots">Folders that technicians are let into to read and change files, with all below them; null is everywhere.</param>
-public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null)
+/// <param name="GiveScreen">Whether the host is given a screen, where it has none, when a technician comes to control it; null is yes.</param>
+public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Consent, NoticeRule Notice = NoticeRule.None, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null, bool? GiveScreen = null)
 {
     public const int MostPutOffMinutes = 24 * 60;
 
@@ -106,7 +107,7 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
             : this with { Allowed = Ordered(Allowed), KeyFor = Ordered(KeyFor ?? []), FileRoots = FileRoots is null ? null : Files.FileRoots.Normalise(FileRoots) };
 
     /// <summary>What a place says of its own, laid over this.</summary>
-    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes, part.Record ?? Record, Files.FileRoots.Plain(part.FileRoots ?? FileRoots));
+    public HostPolicy With(HostPolicyPart part) => new(part.Allowed ?? Allowed, part.Consent ?? Consent, part.Notice ?? Notice, part.KeyFor ?? KeyFor, part.PutOffMinutes ?? PutOffMinutes, part.Record ?? Record, Files.FileRoots.Plain(part.FileRoots ?? FileRoots), part.GiveScreen ?? GiveScreen);
 
     /// <summary>Only what both allow, and whatever either asks for.</summary>
     public HostPolicy NarrowedBy(HostPolicyPart limit) => new(
@@ -116,9 +117,10 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         Ordered((KeyFor ?? []).Union(limit.KeyFor ?? [])),
         limit.PutOffMinutes > (PutOffMinutes ?? 0) ? limit.PutOffMinutes : PutOffMinutes,
         limit.Record > (Record ?? RecordRule.None) ? limit.Record : Record,
-        Files.FileRoots.Plain(Files.FileRoots.Intersect(FileRoots, limit.FileRoots)));
+        Files.FileRoots.Plain(Files.FileRoots.Intersect(FileRoots, limit.FileRoots)),
+        limit.GiveScreen == false ? false : GiveScreen);
 
-    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes, Record, FileRoots);
+    public HostPolicyPart ToPart() => new(Allowed, Consent, Notice, KeyFor, PutOffMinutes, Record, FileRoots, GiveScreen);
 
     /// <summary>What is left of it as a limit: only what it narrows.</summary>
     public HostPolicyPart ToLimit() => new(
@@ -128,10 +130,11 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
         KeyFor is { Count: > 0 } ? KeyFor : null,
         PutOffMinutes > 0 ? PutOffMinutes : null,
         Record > RecordRule.None ? Record : null,
-        FileRoots);
+        FileRoots,
+        GiveScreen == false ? false : null);
 
     public bool Equals(HostPolicy? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && (Record ?? RecordRule.None) == (other.Record ?? RecordRule.None) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []) && Files.FileRoots.Same(FileRoots, other.FileRoots);
+        other is not null && Consent == other.Consent && Notice == other.Notice && (PutOffMinutes ?? 0) == (other.PutOffMinutes ?? 0) && (Record ?? RecordRule.None) == (other.Record ?? RecordRule.None) && (GiveScreen ?? true) == (other.GiveScreen ?? true) && Allowed.SequenceEqual(other.Allowed) && (KeyFor ?? []).SequenceEqual(other.KeyFor ?? []) && Files.FileRoots.Same(FileRoots, other.FileRoots);
 
     public override int GetHashCode() => Allowed.Concat(KeyFor ?? []).Aggregate(HashCode.Combine(Consent, Notice), (hash, act) => HashCode.Combine(hash, act));
 
@@ -139,12 +142,12 @@ public sealed record HostPolicy(IReadOnlyList<HostAct> Allowed, ConsentRule Cons
 }
 
 /// <summary>A part of a policy, as one place says it: what is null comes from above. As a limit, what is null limits nothing.</summary>
-public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null)
+public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, ConsentRule? Consent = null, NoticeRule? Notice = null, IReadOnlyList<HostAct>? KeyFor = null, int? PutOffMinutes = null, RecordRule? Record = null, IReadOnlyList<string>? FileRoots = null, bool? GiveScreen = null)
 {
     public static HostPolicyPart Inherit { get; } = new();
 
     [JsonIgnore]
-    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null, Record: null, FileRoots: null };
+    public bool SaysNothing => this is { Allowed: null, Consent: null, Notice: null, KeyFor: null, PutOffMinutes: null, Record: null, FileRoots: null, GiveScreen: null };
 
     /// <summary>The same part with each act once and in one order, or null when it is not usable.</summary>
     public HostPolicyPart? Normalise() =>
@@ -153,7 +156,7 @@ public sealed record HostPolicyPart(IReadOnlyList<HostAct>? Allowed = null, Cons
             : this with { Allowed = Allowed is null ? null : [.. Allowed.Distinct().Order()], KeyFor = KeyFor is null ? null : [.. KeyFor.Distinct().Order()], FileRoots = FileRoots is null ? null : Files.FileRoots.Normalise(FileRoots) };
 
     public bool Equals(HostPolicyPart? other) =>
-        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Record == other.Record && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor) && Files.FileRoots.Same(FileRoots, other.FileRoots);
+        other is not null && Consent == other.Consent && Notice == other.Notice && PutOffMinutes == other.PutOffMinutes && Record == other.Record && GiveScreen == other.GiveScreen && Same(Allowed, other.Allowed) && Same(KeyFor, other.KeyFor) && Files.FileRoots.Same(FileRoots, other.FileRoots);
 
     public override int GetHashCode() => HashCode.Combine(Consent, Notice, Allowed?.Count, KeyFor?.Count);
 
@@ -214,6 +217,8 @@ public static class HostPolicyWords
         RecordRule.Screen => "what shells and desktops show is recorded",
         _ => "nothing is recorded",
     };
+
+    public static string DescribeGiveScreen(bool? gives) => gives == false ? "a computer without a screen is left without" : "a computer without a screen is given one when a technician comes to control it";
 
     /// <summary>How far people may put off that their computer goes down.</summary>
     public static string DescribePutOff(int? minutes) => minutes is > 0 ? $"people there may put a restart off, by {Text.Units.Span(TimeSpan.FromMinutes(minutes.Value))} in all" : "people there can't put a restart off";

@@ -5,7 +5,7 @@ namespace Umbrek.Core.Access;
 public sealed record PolicyLayer(string? Place, HostPolicyPart Part);
 
 /// <summary>Where each part of a policy comes from: a place, or null where nobody has said anything.</summary>
-public sealed record PolicyOrigins(PolicyLayer? Allowed, PolicyLayer? Consent, PolicyLayer? Notice, PolicyLayer? KeyFor, PolicyLayer? PutOff, PolicyLayer? Record, PolicyLayer? FileRoots);
+public sealed record PolicyOrigins(PolicyLayer? Allowed, PolicyLayer? Consent, PolicyLayer? Notice, PolicyLayer? KeyFor, PolicyLayer? PutOff, PolicyLayer? Record, PolicyLayer? FileRoots, PolicyLayer? GiveScreen);
 
 /// <summary>Layers of a host policy: the nearest place that says something counts.</summary>
 public static class PolicyLayers
@@ -22,5 +22,6 @@ public static class PolicyLayers
         layers.LastOrDefault(l => l.Part.KeyFor is not null),
         layers.LastOrDefault(l => l.Part.PutOffMinutes is not null),
         layers.LastOrDefault(l => l.Part.Record is not null),
-        layers.LastOrDefault(l => l.Part.FileRoots is not null));
+        layers.LastOrDefault(l => l.Part.FileRoots is not null),
+        layers.LastOrDefault(l => l.Part.GiveScreen is not null));
 }

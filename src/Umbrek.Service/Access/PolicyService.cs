@@ -103,7 +103,7 @@ public sealed class PolicyService(IDatabase database, PolicyIndex policies, Poli
         static string? Name(PolicyLayer? layer) => layer is null ? null : layer.Place ?? "everything";
         return new PolicyInfo(
             id == Guid.Empty ? null : id, place, row is null ? HostPolicyPart.Inherit : PolicyIndex.Read(row.Part), PolicyLayers.Fold(layers),
-            new PolicyFrom(Name(from.Allowed), Name(from.Consent), Name(from.Notice), Name(from.KeyFor), Name(from.PutOff), Name(from.Record), Name(from.FileRoots)), side, row?.Version ?? 0, row?.ChangedAt, row?.ChangedBy);
+            new PolicyFrom(Name(from.Allowed), Name(from.Consent), Name(from.Notice), Name(from.KeyFor), Name(from.PutOff), Name(from.Record), Name(from.FileRoots), Name(from.GiveScreen)), side, row?.Version ?? 0, row?.ChangedAt, row?.ChangedBy);
     }
 
     /// <returns>Null for what the caller may not see.</returns>

@@ -61,6 +61,7 @@ public sealed class PeopleAnswers(RunBook book, SessionService sessions, EstateI
             DeskDeed.ScreenHidden => (report.Technician, "desktop.hide"),
             DeskDeed.ScreenShown => (report.Technician, "desktop.show-again"),
             DeskDeed.Locked => (report.Technician, "desktop.lock"),
+            DeskDeed.ScreenGiven => (report.Technician, "desktop.give-screen"),
             _ => (report.Technician, "desktop.lock-failed"),
         };
         await audit.AddAsync(new Caller(actor, null), action, host is null ? $"{hostId}" : $"{host.Label} in {host.GroupPath}", cancel, ("technician", report.Technician), ("session", $"{session}")).ConfigureAwait(false);

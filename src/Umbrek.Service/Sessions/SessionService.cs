@@ -237,7 +237,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
             wish.Kind == ChannelKinds.Files && wish.Files is { } files ? new FilesOrder(files, wish.Seal) : null,
-            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal) : null, by.Address, row.Reason == wish.Kind ? null : row.Reason), cancel).ConfigureAwait(false);
+            wish.Kind == ChannelKinds.Desktop && wish.Desktop is { } desktop ? new DesktopOrder(desktop, wish.Seal, by.Reach.May(Permission.Shell, host.GroupPath)) : null, by.Address, row.Reason == wish.Kind ? null : row.Reason), cancel).ConfigureAwait(false);
         return new ChannelTicket(channelId, ChannelJoin.Path, own);
     }
 

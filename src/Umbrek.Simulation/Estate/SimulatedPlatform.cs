@@ -81,7 +81,7 @@ public sealed class SimulatedPlatform(SimulatedHost host, TimeProvider time, Sta
 
     public SimulatedDesktops Screens => field ??= new(host, this, time);
 
-    public IDesktops Desktops() => Screens;
+    public IDesktops Desktops(StateDirectory state) => Screens;
 
     public SimulatedDisk Disk => field ??= new(host, this, time);
 

@@ -16,7 +16,7 @@ public sealed record PolicyInfo(
     IReadOnlyList<string>? SameKeyAs = null);
 
 /// <summary>Places by name: "everything", a group's path or a host's label; null where nobody has said anything.</summary>
-public sealed record PolicyFrom(string? Allowed, string? Consent, string? Notice, string? KeyFor, string? PutOffMinutes, string? Record, string? FileRoots);
+public sealed record PolicyFrom(string? Allowed, string? Consent, string? Notice, string? KeyFor, string? PutOffMinutes, string? Record, string? FileRoots, string? GiveScreen);
 
 /// <summary>A place that says something of the policy.</summary>
 /// <param name="IsHost">A host's own policy; otherwise a group's, or with no id everything's.</param>

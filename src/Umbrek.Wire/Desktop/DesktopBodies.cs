@@ -25,7 +25,8 @@ public sealed record DesktopWish(bool Control = false, string? Screen = null, in
 }
 
 /// <param name="Wish">As it came; where the host asks for its key, what was sealed counts.</param>
-public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null);
+/// <param name="MayShell">Whether the technician may open shells there: acting at a screen that the host was given is as good as one.</param>
+public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null, bool MayShell = false);
 
 /// <summary>
 /// What a desktop's channel carries as text messages; binary ones are the bytes of RFB 3.8 (RFC 6143), the host's side its server. From the
@@ -100,7 +101,8 @@ public sealed record NewTyping(Guid SecretId, bool Enter = false);
 /// <param name="Name">As the system has it: ":0".</param>
 /// <param name="Person">Whose it is; null where nobody is logged in there.</param>
 /// <param name="Problem">Why it can't be shown, and what to do; null where it can.</param>
-public sealed record ScreenInfo(string Name, string? Person, string? Problem = null)
+/// <param name="IsGiven">The host had none and was given it for technicians, with a terminal of the agent's user; it goes when none of them has been there for a while.</param>
+public sealed record ScreenInfo(string Name, string? Person, string? Problem = null, bool IsGiven = false)
 {
     /// <summary>More are not told.</summary>
     public const int MostTold = 16;

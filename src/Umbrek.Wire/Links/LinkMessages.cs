@@ -203,6 +203,9 @@ public enum DeskDeed
 
     /// <summary>They were to be, and were not.</summary>
     NotLocked,
+
+    /// <summary>The host had no screen, and was given one for him.</summary>
+    ScreenGiven,
 }
 
 /// <summary>The session is over: what was proven in it counts no longer.</summary>

@@ -134,6 +134,12 @@ public sealed class DeskHoldsTests
             return new Given(() => Done.Add("show"));
         }
 
+        public Task GiveScreenAsync(CancellationToken cancel)
+        {
+            Done.Add("give a screen");
+            return Task.CompletedTask;
+        }
+
         public Task<string?> LockAsync(CancellationToken cancel)
         {
             Done.Add("lock");

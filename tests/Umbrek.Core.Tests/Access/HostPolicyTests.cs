@@ -18,7 +18,8 @@ public sealed class HostPolicyTests
         from putOff in Gen.Int[-1, 30]
         from record in Gen.Int[-1, 2]
         from roots in Gen.Int[0, Folders.Length - 1].Select(n => Folders[n]).List[0, 3].Null()
-        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record, roots is null ? null : FileRoots.Normalise(roots));
+        from gives in Gen.Bool.Null()
+        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record, roots is null ? null : FileRoots.Normalise(roots), gives);
 
     [Fact]
     public void A_limit_never_widens_whatever_is_wanted() =>
@@ -35,6 +36,7 @@ public sealed class HostPolicyTests
             ((int)after.Notice).ShouldBe(Math.Max((int)before.Notice, (int)(limit.Notice ?? 0)));
             (after.PutOffMinutes ?? 0).ShouldBe(Math.Max(before.PutOffMinutes ?? 0, limit.PutOffMinutes ?? 0));
             ((int)(after.Record ?? 0)).ShouldBe(Math.Max((int)(before.Record ?? 0), (int)(limit.Record ?? 0)));
+            (after.GiveScreen ?? true).ShouldBe((before.GiveScreen ?? true) && (limit.GiveScreen ?? true));
             foreach (var path in (string[])["/srv", "/srv/in/x", "/home/y", "/etc"])
             {
                 var lets = (IReadOnlyList<string>? roots) => roots is null || FileRoots.Find(roots, new FileName(path)) is not null;

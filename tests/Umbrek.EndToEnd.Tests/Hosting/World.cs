@@ -85,9 +85,18 @@ internal sealed class World : IAsyncDisposable
         status.ShouldBe(0, stderr);
     }
 
-    public TestPrograms StartAgent(string label)
+    public TestPrograms StartAgent(string label) => Keep(TestPrograms.Start("umbrek-agent", ["run", "--state", StateOf(label)]));
+
+    /// <summary>Starts an agent that sees no screen of this machine: where their sockets are, it has a directory of its own.</summary>
+    public TestPrograms StartAgentWithoutScreen(string label)
     {
-        var agent = TestPrograms.Start("umbrek-agent", ["run", "--state", StateOf(label)]);
+        const string sockets = "/tmp/.X11-unix";
+        Directory.CreateDirectory(sockets);
+        return Keep(TestPrograms.Start("/usr/bin/unshare", ["--mount", "sh", "-c", $"mount -t tmpfs -o mode=1777 none {sockets} && exec \"$0\" run --state \"$1\"", TestPrograms.PathOf("umbrek-agent"), StateOf(label)]));
+    }
+
+    private TestPrograms Keep(TestPrograms agent)
+    {
         agents.Add(agent);
         return agent;
     }

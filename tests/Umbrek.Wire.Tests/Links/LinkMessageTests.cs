@@ -55,9 +55,9 @@ public sealed class LinkMessageTests
 
     private static readonly ScanOrder Scan = new(Id, 1, 2, [22, 80], 100);
 
-    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15, RecordRule.Screen, ["/srv"]);
+    private static readonly HostPolicy Policy = new([HostAct.Run, HostAct.ReadFiles], ConsentRule.Always, NoticeRule.Before, [HostAct.Run], 15, RecordRule.Screen, ["/srv"], true);
 
-    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10, RecordRule.ScreenAndKeys, ["/home", "/srv"]), "It can be changed by others.", true, "0a1b2c3d", Noon);
+    private static readonly HostSide Side = new(Policy, new HostPolicyPart([HostAct.Run], ConsentRule.Always, NoticeRule.During, [HostAct.Power], 10, RecordRule.ScreenAndKeys, ["/home", "/srv"], true), "It can be changed by others.", true, "0a1b2c3d", Noon);
 
     private static readonly ProbeOrder Look = new("spool", "Spool is short", new Probe(ProbeKind.Script, "x", "echo queue=3", 30, 5, 10, ProbeAct.Script, "systemctl restart spool"));
 
@@ -120,7 +120,7 @@ public sealed class LinkMessageTests
         new ScanReport(Id, 7, true, "cancelled", [new ScanAnswer("198.51.100.7", "00:00:5e:00:53:07", "quay-printer", [9100])]),
         Release,
         new UpdateReport("0.2.0", true, "it ended 3 times"),
-        new HostAnswer("no", [new ShellInfo(Id, Id, "Ines Okafor", "login shell", "root", Noon, true, true)], [new ScreenInfo(":0", "jo", "It runs Wayland.")]),
+        new HostAnswer("no", [new ShellInfo(Id, Id, "Ines Okafor", "login shell", "root", Noon, true, true)], [new ScreenInfo(":0", "jo", "It runs Wayland.", true)]),
     ];
 
     [Fact]

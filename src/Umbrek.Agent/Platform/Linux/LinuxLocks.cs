@@ -31,12 +31,7 @@ internal sealed record Locker(string Program, bool Stays, params string[] Argume
     ];
 
     /// <summary>Those that are installed here.</summary>
-    public static IEnumerable<Locker> Installed() => All.Where(l => Find(l.Program) is not null);
-
-    private static readonly string[] places = ["/usr/local/bin", "/usr/bin", "/bin", "/usr/local/games", "/usr/games"];
-
-    public static string? Find(string program) =>
-        places.Select(d => Path.Combine(d, program)).FirstOrDefault(File.Exists);
+    public static IEnumerable<Locker> Installed() => All.Where(l => Linux.Installed.Find(l.Program) is not null);
 }
 
 /// <summary>Locks the screens of people: by the login manager's word to their desktops (loginctl(1)) where there is one, else by a program that does.</summary>

@@ -70,7 +70,7 @@ internal static class LockProcess
         {
             environment.Add($"DBUS_SESSION_BUS_ADDRESS=unix:path={bus}");
         }
-        var start = new SpawnOrder(Locker.Find(locker.Program)!, [locker.Program, .. locker.Arguments]) { Directory = "/", Environment = environment };
+        var start = new SpawnOrder(Installed.Find(locker.Program)!, [locker.Program, .. locker.Arguments]) { Directory = "/", Environment = environment };
         return Spawn.Start(start, out var pid) == 0 ? Task.Run(() => LinuxPlatform.WaitFor(pid)) : null;
     }
 

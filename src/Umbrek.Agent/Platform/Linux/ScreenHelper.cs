@@ -17,6 +17,8 @@ namespace Umbrek.Agent.Platform.Linux;
 [JsonSerializable(typeof(PlacardAnswer))]
 [JsonSerializable(typeof(LockOrder))]
 [JsonSerializable(typeof(LockAnswer))]
+[JsonSerializable(typeof(GivenOrder))]
+[JsonSerializable(typeof(GivenAnswer))]
 internal sealed partial class ScreenJson : JsonSerializerContext;
 
 /// <summary>
@@ -30,13 +32,17 @@ internal sealed record ScreenHelper(NetworkStream Line, Task<int> Ended, string 
     private const int MostLine = 16 * 1024;
 
     /// <exception cref="IOException">It could not be started.</exception>
-    public static ScreenHelper Start(XDisplay display, string command)
+    public static ScreenHelper Start(XDisplay display, string command) => Start(display.User, display.Name, command);
+
+    /// <param name="id">The user whose screen it is.</param>
+    /// <exception cref="IOException">It could not be started.</exception>
+    public static ScreenHelper Start(uint id, string name, string command)
     {
-        var user = Native.FindUser(display.User);
+        var user = Native.FindUser(id);
         var own = SystemUser.Own();
-        if (own.Id != 0 && own.Id != display.User)
+        if (own.Id != 0 && own.Id != id)
         {
-            throw new IOException($"The screen {display.Name} is that of {user?.Name ?? $"user {display.User}"}, and the agent runs as {own.Name} on this host: it can't show it. Run the agent as root.");
+            throw new IOException($"The screen {name} is that of {user?.Name ?? $"user {id}"}, and the agent runs as {own.Name} on this host: it can't show it. Run the agent as root.");
         }
         var (ours, theirs) = Native.SocketPair();
         using var mine = new SafeSocketHandle(theirs, true);

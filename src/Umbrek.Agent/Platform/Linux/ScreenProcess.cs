@@ -6,8 +6,9 @@ namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>What the process that shows a screen is told first.</summary>
 /// <param name="Cookie">That lets it in; it is told and not looked up, as it may be in a file that only the agent reads.</param>
+/// <param name="Given">The file by which a given screen hears that somebody is there; null of others, and of who looks on from afar.</param>
 /// <param name="Small">How wide a small picture of it is to be; null is the whole of it.</param>
-internal sealed record ScreenOrder(string Socket, byte[]? Cookie, string Name, bool Control, int? Small);
+internal sealed record ScreenOrder(string Socket, byte[]? Cookie, string Name, bool Control, int? Small, string? Given);
 
 /// <param name="Problem">Null, or why it can't show it.</param>
 internal sealed record ScreenAnswer(string? Problem);
@@ -52,6 +53,7 @@ internal static class ScreenProcess
         await using (screen.ConfigureAwait(false))
         {
             await AnswerAsync(line, null, cancel).ConfigureAwait(false);
+            using var touch = order.Given is { } file ? GivenScreen.Touch(file, time) : null;
             using var jpeg = TurboJpeg.TryCreate();
             await using var server = new RfbServer(screen, line, order.Control, jpeg, time, repairs: order.Small is null);
             try

@@ -1,5 +1,6 @@
 using System.Buffers.Binary;
 using System.Text;
+using Umbrek.Agent.Hosting;
 
 namespace Umbrek.Agent.Platform.Linux.X11;
 
@@ -50,6 +51,23 @@ internal static class XAuthority
             any = of.Length == 0 ? cookie.ToArray() : any;
         }
         return any;
+    }
+
+    /// <summary>Writes a new file, for its owner alone, that lets one in at whichever display reads it: of any address (FamilyWild), with any number.</summary>
+    public static void Write(string file, ReadOnlySpan<byte> cookie)
+    {
+        using var to = OwnerOnly.CreateFile(file);
+        to.Write([0xFF, 0xFF, 0, 0, 0, 0]);
+        Write(to, Encoding.ASCII.GetBytes(Method));
+        Write(to, cookie);
+    }
+
+    private static void Write(Stream to, ReadOnlySpan<byte> field)
+    {
+        Span<byte> length = stackalloc byte[2];
+        BinaryPrimitives.WriteUInt16BigEndian(length, (ushort)field.Length);
+        to.Write(length);
+        to.Write(field);
     }
 
     private static bool Field(ref ReadOnlySpan<byte> data, out ReadOnlySpan<byte> field)

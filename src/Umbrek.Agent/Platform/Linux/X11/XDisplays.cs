@@ -9,7 +9,8 @@ namespace Umbrek.Agent.Platform.Linux.X11;
 /// <param name="User">Whose screen it is: of who is logged in there, else whom the server runs as.</param>
 /// <param name="Person">Who is logged in there; null at a login screen.</param>
 /// <param name="Authorities">Files that may have what lets one in, the likeliest first.</param>
-internal sealed record XDisplay(string Number, string Socket, uint User, string? Person, IReadOnlyList<string> Authorities, bool IsOfWayland)
+/// <param name="IsGiven">The agent has had it made for technicians.</param>
+public sealed record XDisplay(string Number, string Socket, uint User, string? Person, IReadOnlyList<string> Authorities, bool IsOfWayland, bool IsGiven = false)
 {
     public string Name => $":{Number}";
 
@@ -17,7 +18,7 @@ internal sealed record XDisplay(string Number, string Socket, uint User, string?
 }
 
 /// <summary>Finds the X servers that run, and who is logged in at them.</summary>
-internal static class XDisplays
+public static class XDisplays
 {
     private const string Sockets = "/tmp/.X11-unix";
 
@@ -27,6 +28,8 @@ internal static class XDisplays
 
     /// <summary>Users that the system makes for its own services are below that (login.defs(5)).</summary>
     private const uint FirstPerson = 1000;
+
+    public static string SocketOf(string number) => Path.Combine(Sockets, $"X{number}");
 
     public static IReadOnlyList<XDisplay> Find()
     {
@@ -93,6 +96,10 @@ internal static class XDisplays
         if (at >= 0 && at + 1 < arguments.Count)
         {
             authorities.Add(arguments[at + 1]);
+        }
+        if (authorities is [var own] && GivenScreen.IsOne(own) && server.User == Native.EffectiveUser())
+        {
+            return new XDisplay(number, socket, server.User, null, authorities, false, true);
         }
         authorities.AddRange(mine.Where(c => c.User == user).Select(c => c.Authority).OfType<string>().Distinct());
         if (Native.FindUser(user) is { } account)

@@ -9,6 +9,9 @@ internal sealed class XGrab : IDisposable
 {
     private const byte PixmapZ = 2;
 
+    /// <summary>Bytes that both have; larger pictures come in bands, which stay in the processor's own memory while they are copied.</summary>
+    private const int MostShared = 1024 * 1024;
+
     private readonly XConnection connection;
     private readonly XExtension? memory;
     private SharedPixels? shared;
@@ -30,7 +33,7 @@ internal sealed class XGrab : IDisposable
             shared.Dispose();
             shared = null;
         }
-        if (memory is null || SharedPixels.TryCreate(XPixels.Stride(connection.Setup.Visual, width) * height) is not { } room)
+        if (memory is null || SharedPixels.TryCreate(Math.Max(Math.Min(XPixels.Stride(connection.Setup.Visual, width) * height, MostShared), XPixels.Stride(connection.Setup.Visual, width))) is not { } room)
         {
             return;
         }
@@ -57,21 +60,26 @@ internal sealed class XGrab : IDisposable
         var visual = connection.Setup.Visual;
         if (shared is not null)
         {
-            await connection.AskAsync(new XRequest(memory!, 4).U32(drawable).U16(x).U16(y).U16(part.Width).U16(part.Height).U32(uint.MaxValue).U8(PixmapZ).Skip(3).U32(segment).U32(0)).ConfigureAwait(false);
-            Put(shared.Bytes(XPixels.Stride(visual, part.Width) * part.Height));
+            var stride = XPixels.Stride(visual, part.Width);
+            for (var (row, rows) = (0, shared.Length / stride); row < part.Height; row += rows)
+            {
+                var band = new ScreenRect(part.X, part.Y + row, part.Width, Math.Min(rows, part.Height - row));
+                await connection.AskAsync(new XRequest(memory!, 4).U32(drawable).U16(x).U16(y + row).U16(band.Width).U16(band.Height).U32(uint.MaxValue).U8(PixmapZ).Skip(3).U32(segment).U32(0)).ConfigureAwait(false);
+                Put(shared.Bytes(stride * band.Height), band);
+            }
             return;
         }
-        Put((await connection.AskAsync(new XRequest(73, PixmapZ).U32(drawable).U16(x).U16(y).U16(part.Width).U16(part.Height).U32(uint.MaxValue)).ConfigureAwait(false)).AsSpan(32));
+        Put((await connection.AskAsync(new XRequest(73, PixmapZ).U32(drawable).U16(x).U16(y).U16(part.Width).U16(part.Height).U32(uint.MaxValue)).ConfigureAwait(false)).AsSpan(32), part);
 
-        void Put(ReadOnlySpan<byte> pixels)
+        void Put(ReadOnlySpan<byte> pixels, ScreenRect at)
         {
             if (blend)
             {
-                XPixels.Blend(pixels, into, part);
+                XPixels.Blend(pixels, into, at);
             }
             else
             {
-                XPixels.Copy(pixels, visual, into, part);
+                XPixels.Copy(pixels, visual, into, at);
             }
         }
     }

@@ -30,6 +30,8 @@ var all = new Dictionary<string, Func<Task>>
     },
     ["shell"] = ShellBench.RunAsync,
     ["desktop"] = DesktopBench.RunAsync,
+    ["desktop-slow"] = DesktopBench.RunSlowAsync,
+    ["office"] = OfficeMinute.RunAsync,
     ["files"] = FileBench.RunAsync,
     ["small-files"] = SmallFilesBench.RunAsync,
     ["slow-line"] = SlowLineBench.RunAsync,

@@ -30,8 +30,10 @@ internal static class OfficeMinute
 
     public static async Task RunAsync()
     {
+        Console.WriteLine("-- a minute of office work, of 1280 x 800");
         await using var screen = await PaintedScreen.StartAsync(1280, 800);
         await using var x = await XScreen.OpenAsync(screen.Socket, null, "x", false, TimeProvider.System, default);
+        await x.TakeAsync(default);
         using var jpeg = TurboJpeg.TryCreate();
         using var ours = new Told(x.Image, new ViewerTakes(PixelFormat.Usual, true, true, Quality), jpeg);
         using var zrle = new Told(x.Image, new ViewerTakes(PixelFormat.Usual, true, false, 0), null);

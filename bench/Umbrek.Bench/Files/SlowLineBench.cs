@@ -1,6 +1,4 @@
 using System.Globalization;
-using System.Net;
-using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Text;
 using Umbrek.Bench.Hosting;
@@ -24,7 +22,7 @@ public static class SlowLineBench
         await File.WriteAllBytesAsync(text, Encoding.UTF8.GetBytes(LogLines())[..Length]);
         await File.WriteAllBytesAsync(noise, RandomNumberGenerator.GetBytes(Length));
         await using var host = await OneHost.StartAsync();
-        await using var line = new SlowLine(host.Address.Port);
+        await using var line = new SlowLine(host.Address.Port, Rate, Rate);
         var environment = await host.SignInClientAsync(new Uri($"https://localhost:{line.Port}"));
         var client = ChildProgram.Find("umbrek");
         foreach (var (what, file) in new[] { ("40 MB of a log", text), ("40 MB of noise", noise) })
@@ -46,70 +44,5 @@ public static class SlowLineBench
             lines.Append(CultureInfo.InvariantCulture, $"2026-11-27T{n / 3600 % 24:00}:{n / 60 % 60:00}:{n % 60:00}Z quay-ticket-{n % 12:00} ticket-print[{n % 997}]: printed ticket {mark} for {n % 7} passengers from the quay\n");
         }
         return lines.ToString();
-    }
-
-    /// <summary>Passes connections on to a port of this machine, no faster than a line either way.</summary>
-    private sealed class SlowLine : IAsyncDisposable
-    {
-        private static readonly TimeSpan Step = TimeSpan.FromMilliseconds(5);
-
-        private readonly TcpListener listener = new(IPAddress.Loopback, 0);
-        private readonly CancellationTokenSource stop = new();
-        private readonly Task serving;
-
-        public SlowLine(int target)
-        {
-            listener.Start();
-            serving = ServeAsync(target);
-        }
-
-        public int Port => ((IPEndPoint)listener.LocalEndpoint).Port;
-
-        public async ValueTask DisposeAsync()
-        {
-            await stop.CancelAsync();
-            listener.Dispose();
-            await serving.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-            stop.Dispose();
-        }
-
-        private async Task ServeAsync(int target)
-        {
-            while (true)
-            {
-                _ = PassAsync(await listener.AcceptTcpClientAsync(stop.Token), target);
-            }
-        }
-
-        private async Task PassAsync(TcpClient near, int target)
-        {
-            // A line holds little on the way.
-            near.ReceiveBufferSize = near.SendBufferSize = 64 * 1024;
-            using var client = near;
-            using var far = new TcpClient { ReceiveBufferSize = 64 * 1024, SendBufferSize = 64 * 1024 };
-            await far.ConnectAsync(IPAddress.Loopback, target, stop.Token);
-            _ = await Task.WhenAny(CopyAsync(near.GetStream(), far.GetStream()), CopyAsync(far.GetStream(), near.GetStream()));
-        }
-
-        private async Task CopyAsync(NetworkStream from, NetworkStream to)
-        {
-            var buffer = new byte[(int)(Rate * Step.TotalSeconds)];
-            var (began, passed) = (TimeProvider.System.GetTimestamp(), 0L);
-            for (int got; (got = await from.ReadAsync(buffer, stop.Token)) > 0;)
-            {
-                await to.WriteAsync(buffer.AsMemory(0, got), stop.Token);
-                passed += got;
-                var ahead = TimeSpan.FromSeconds((double)passed / Rate) - TimeProvider.System.GetElapsedTime(began);
-                if (ahead > Step)
-                {
-                    await Task.Delay(ahead, stop.Token);
-                }
-                else if (ahead < -Step)
-                {
-                    // What it did not carry is not made up for.
-                    (began, passed) = (TimeProvider.System.GetTimestamp(), 0);
-                }
-            }
-        }
     }
 }

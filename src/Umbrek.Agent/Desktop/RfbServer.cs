@@ -305,12 +305,20 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
     /// <summary>When what was sent with losses is due to be sent again.</summary>
     private TimeSpan? Repairs()
     {
-        if (!repairs || !encoder.HasLosses || !MayTell())
+        if (!repairs || !encoder.HasLosses || !MayTell() || !MayRepair())
         {
             return null;
         }
         var due = changedAt + Still - Now;
         return due > TimeSpan.Zero ? due : TimeSpan.Zero;
+    }
+
+    private bool MayRepair()
+    {
+        lock (gate)
+        {
+            return !knows.Contains(RfbEncoding.Fence) || pace.MayRepair(Now);
+        }
     }
 
     private bool MayTell()
@@ -469,7 +477,7 @@ public sealed class RfbServer(IScreen screen, Stream line, bool control, IJpegEn
     {
         var size = (!sizeTold || wish is not null) && (Knows(RfbEncoding.ExtendedDesktopSize) || Knows(RfbEncoding.DesktopSize));
         var pointer = !cursorTold && cursor is not null && Knows(RfbEncoding.Cursor);
-        var isDue = repairs && encoder.HasLosses && damage.Count == 0 && Now - changedAt >= Still;
+        var isDue = repairs && encoder.HasLosses && damage.Count == 0 && Now - changedAt >= Still && MayRepair();
         var moved = !spotTold && spot is not null && Knows(RfbEncoding.PointerPosition);
         if (damage.Count == 0 && !size && !pointer && !moved && !isDue)
         {

@@ -43,8 +43,11 @@ public sealed class LinePace
 
     public bool MaySend(TimeSpan now) => OnItsWay == 0 || (OnItsWay < Window && now - emptyAt < Drain);
 
+    /// <summary>Whether something that nobody waits for may be sent: half of the line is left to what comes meanwhile.</summary>
+    public bool MayRepair(TimeSpan now) => OnItsWay == 0 || (OnItsWay < Window / 2 && MaySend(now));
+
     /// <summary>How large the next picture may be: what the line carries in a fortieth of a second, as far as that is known.</summary>
-    public int Share => BytesPerSecond is { } rate && marks.Count + rates.Count > 0 ? (int)Math.Clamp(rate / 25, LeastWindow, 4_000_000) : 256 * 1024;
+    public int Share => BytesPerSecond is { } rate && marks.Count + rates.Count > 0 ? (int)Math.Clamp(rate / 40, LeastWindow, 4_000_000) : 256 * 1024;
 
     /// <summary>How good pictures are sent that lose something: less good ones where the line carries less.</summary>
     public int Quality => BytesPerSecond switch
@@ -78,7 +81,12 @@ public sealed class LinePace
             arrivedAt = now;
             var trip = now - mark.At;
             RoundTrip = trip;
-            Shortest = mark.Alone ? Lowest(trips, now, trip) : Shortest;
+            if (mark.Alone)
+            {
+                // Less what its own bytes took, as far as that is known.
+                var own = BytesPerSecond is { } rate ? TimeSpan.FromSeconds((mark.SentWith - mark.ArrivedThen) / rate) : TimeSpan.Zero;
+                Shortest = Lowest(trips, now, trip - own > trip / 4 ? trip - own : trip / 4);
+            }
             // Over the time in which it was carried: from when the one before it had arrived.
             var took = now - mark.ArrivedThenAt;
             if (took > TimeSpan.Zero)

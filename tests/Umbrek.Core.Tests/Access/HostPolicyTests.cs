@@ -18,8 +18,8 @@ public sealed class HostPolicyTests
         from putOff in Gen.Int[-1, 30]
         from record in Gen.Int[-1, 2]
         from roots in Gen.Int[0, Folders.Length - 1].Select(n => Folders[n]).List[0, 3].Null()
-        from gives in Gen.Bool.Null()
-        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record, roots is null ? null : FileRoots.Normalise(roots), gives);
+        from gives in Gen.Int[-1, 1]
+        select new HostPolicyPart(allowed, consent < 0 ? null : (ConsentRule)consent, notice < 0 ? null : (NoticeRule)notice, keyFor, putOff < 0 ? null : putOff, record < 0 ? null : (RecordRule)record, roots is null ? null : FileRoots.Normalise(roots), gives < 0 ? null : gives == 1);
 
     [Fact]
     public void A_limit_never_widens_whatever_is_wanted() =>

@@ -36,10 +36,10 @@ public sealed class LinePaceTests
         }
         var carries = bytesPerSecond * milliseconds / 1000.0;
         pace.BytesPerSecond!.Value.ShouldBeInRange(bytesPerSecond * 0.7, bytesPerSecond * 1.3);
-        ((double)most).ShouldBeLessThan(Math.Max(LinePace.LeastWindow, carries * 2.2) + 6000);
+        ((double)most).ShouldBeLessThan(Math.Max(LinePace.LeastWindow, carries * 1.8) + 6000);
         // The line is kept busy.
         ((double)line.Carried).ShouldBeGreaterThan(bytesPerSecond * 10 * 0.7);
-        pace.Shortest!.Value.TotalMilliseconds.ShouldBeInRange(milliseconds * 0.9, milliseconds * 2.5);
+        pace.Shortest!.Value.TotalMilliseconds.ShouldBeInRange(milliseconds * 0.9, milliseconds * 1.4);
     }
 
     [Fact]

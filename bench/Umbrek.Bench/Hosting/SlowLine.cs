@@ -2,35 +2,34 @@ using System.Net;
 using System.Net.Sockets;
 using System.Threading.Channels;
 
-namespace Umbrek.Bench.Desktop;
+namespace Umbrek.Bench.Hosting;
 
 /// <summary>
-/// A slow way to a port of this machine: what goes through it is late by half a round trip each way, back from there no faster than the
-/// line carries, and now and then nothing goes on for a moment, as when something was lost.
+/// A slow way to a port of this machine: what goes through it is late by half a round trip each way, no faster than the line carries, and,
+/// if it is said so, back from there now and then nothing goes on for a moment, as when something was lost.
 /// </summary>
+/// <param name="there">Bytes a second that it carries there.</param>
+/// <param name="back">The same on the way back.</param>
 internal sealed class SlowLine : IAsyncDisposable
 {
-    public static readonly TimeSpan RoundTrip = TimeSpan.FromMilliseconds(80);
-    private const double BytesPerSecond = 2_000_000 / 8.0;
     private static readonly TimeSpan Stall = TimeSpan.FromMilliseconds(200);
     private static readonly TimeSpan StallEvery = TimeSpan.FromSeconds(5);
 
-    /// <summary>A packet or two: more would be held here than a router holds.</summary>
-    private const int Piece = 2 * 1460;
+    /// <summary>Two packets: more would be held here than a router holds.</summary>
+    private const int Least = 2 * 1460;
+    private static readonly TimeSpan Piece = TimeSpan.FromMilliseconds(5);
 
-    /// <summary>What stands before the line: a tenth of a second of it.</summary>
-    private const int Before = 25_000;
+    /// <summary>What stands before the line.</summary>
+    private static readonly TimeSpan Before = TimeSpan.FromMilliseconds(100);
 
     private readonly TcpListener listener = new(IPAddress.Loopback, 0);
     private readonly CancellationTokenSource stop = new();
-    private readonly int target;
     private readonly Task serving;
 
-    public SlowLine(int target)
+    public SlowLine(int target, double there, double back, TimeSpan roundTrip = default, bool stalls = false)
     {
-        this.target = target;
         listener.Start();
-        serving = ServeAsync();
+        serving = ServeAsync(near => PassAsync(near, target, there, back, roundTrip, stalls));
     }
 
     public int Port => ((IPEndPoint)listener.LocalEndpoint).Port;
@@ -43,46 +42,47 @@ internal sealed class SlowLine : IAsyncDisposable
         stop.Dispose();
     }
 
-    private async Task ServeAsync()
+    private async Task ServeAsync(Func<TcpClient, Task> pass)
     {
         while (!stop.IsCancellationRequested)
         {
-            _ = PassAsync(await listener.AcceptTcpClientAsync(stop.Token));
+            _ = pass(await listener.AcceptTcpClientAsync(stop.Token));
         }
     }
 
-    private async Task PassAsync(TcpClient near)
+    private async Task PassAsync(TcpClient near, int target, double there, double back, TimeSpan roundTrip, bool stalls)
     {
         using (near)
         {
-            using var far = new TcpClient { ReceiveBufferSize = Before };
+            near.ReceiveBufferSize = (int)(there * Before.TotalSeconds);
+            using var far = new TcpClient { ReceiveBufferSize = (int)(back * Before.TotalSeconds) };
             using var over = CancellationTokenSource.CreateLinkedTokenSource(stop.Token);
             await far.ConnectAsync(IPAddress.Loopback, target, over.Token);
             (near.NoDelay, far.NoDelay) = (true, true);
-            var there = CarryAsync(near.GetStream(), far.GetStream(), double.PositiveInfinity, over.Token);
-            var back = CarryAsync(far.GetStream(), near.GetStream(), BytesPerSecond, over.Token);
-            await Task.WhenAny(there, back);
+            var goes = CarryAsync(near.GetStream(), far.GetStream(), there, roundTrip / 2, false, over.Token);
+            var comes = CarryAsync(far.GetStream(), near.GetStream(), back, roundTrip / 2, stalls, over.Token);
+            await Task.WhenAny(goes, comes);
             await over.CancelAsync();
-            await Task.WhenAll(there, back).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+            await Task.WhenAll(goes, comes).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
         }
     }
 
-    /// <summary>Reads no faster than the line carries; what it carries is on its way for half a round trip.</summary>
-    private static async Task CarryAsync(NetworkStream from, NetworkStream to, double rate, CancellationToken over)
+    /// <summary>Reads no faster than the line carries; what it carries is on its way for a while.</summary>
+    private static async Task CarryAsync(NetworkStream from, NetworkStream to, double rate, TimeSpan late, bool stalls, CancellationToken over)
     {
         var onItsWay = Channel.CreateUnbounded<(long At, byte[] Bytes)>();
         var arrives = ArriveAsync(onItsWay.Reader, to, over);
-        var buffer = new byte[Piece];
+        var buffer = new byte[Math.Max(Least, (int)(rate * Piece.TotalSeconds))];
         var (free, stall) = (Environment.TickCount64 / 1000.0, Environment.TickCount64 / 1000.0 + StallEvery.TotalSeconds);
         while (await from.ReadAsync(buffer, over) is > 0 and var got)
         {
             var now = Environment.TickCount64 / 1000.0;
             free = Math.Max(free, now) + got / rate;
-            if (!double.IsInfinity(rate) && now > stall)
+            if (stalls && now > stall)
             {
                 (free, stall) = (free + Stall.TotalSeconds, now + StallEvery.TotalSeconds);
             }
-            onItsWay.Writer.TryWrite(((long)((free + RoundTrip.TotalSeconds / 2) * 1000), buffer.AsSpan(0, got).ToArray()));
+            onItsWay.Writer.TryWrite(((long)((free + late.TotalSeconds) * 1000), buffer.AsSpan(0, got).ToArray()));
             if (free - now > 0.002)
             {
                 await Task.Delay(TimeSpan.FromSeconds(free - now), over);

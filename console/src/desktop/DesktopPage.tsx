@@ -193,7 +193,8 @@ function Screen({
           {readable(host.groupPath)}
         </span>
         <span className="muted">
-          {seen.screen && `screen ${seen.screen}, ${seen.person ? `of ${seen.person}` : "nobody logged in"}`}
+          {seen.screen &&
+            `screen ${seen.screen}, ${seen.isGiven ? "given to it for technicians" : seen.person ? `of ${seen.person}` : "nobody logged in"}`}
         </span>
         {seen.recorded && (
           <span className="recorded" role="status">

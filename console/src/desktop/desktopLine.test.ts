@@ -111,8 +111,8 @@ describe("a desktop's line", () => {
       state: "waiting",
       word: "The screen has gone. The next screen that comes is shown.",
     });
-    ChannelEnd.last.word({ opened: { screen: ":1" } });
-    expect(line.seen()).toMatchObject({ state: "connected", screen: ":1", person: undefined });
+    ChannelEnd.last.word({ opened: { screen: ":1", isGiven: true } });
+    expect(line.seen()).toMatchObject({ state: "connected", screen: ":1", person: undefined, isGiven: true });
   });
 
   it("tells in time that the session ends by itself, and goes on when it is used", async () => {

@@ -15,6 +15,8 @@ export interface DesktopSeen {
   word: string | undefined;
   screen: string | undefined;
   person: string | undefined;
+  /** The host had no screen and was given this one. */
+  isGiven: boolean;
   width: number;
   height: number;
   monitors: readonly Part[];
@@ -77,7 +79,7 @@ export interface HoldAsk {
 interface Word {
   notice?: string;
   refusal?: string;
-  opened?: { screen: string; person?: string };
+  opened?: { screen: string; person?: string; isGiven?: boolean };
   gone?: string;
   hold?: DeskHold;
   others?: Guest[];
@@ -99,6 +101,7 @@ export const unseen: DesktopSeen = {
   word: undefined,
   screen: undefined,
   person: undefined,
+  isGiven: false,
   width: 0,
   height: 0,
   monitors: [],
@@ -271,6 +274,7 @@ export class DesktopLine {
         hold: undefined,
         screen: word.opened.screen,
         person: word.opened.person,
+        isGiven: word.opened.isGiven === true,
       });
     }
   }

@@ -201,7 +201,7 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
                         return;
                     }
                     person = shown.Screen.Person;
-                    await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control)), gone.Token).ConfigureAwait(false);
+                    await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control, shown.Screen.IsGiven)), gone.Token).ConfigureAwait(false);
                     viewer.Show(shown.Line);
                     await DownAsync(shown.Line, says, gone.Token).ConfigureAwait(false);
                     viewer.Show(null);

@@ -91,7 +91,8 @@ public sealed record DeskHold(bool IsTaken, int Count = 0, string? Problem = nul
 
 /// <param name="Person">Whose it is; null where nobody is logged in there.</param>
 /// <param name="Control">Whether one acts there, or looks on.</param>
-public sealed record ScreenOpened(string Screen, string? Person, bool Control);
+/// <param name="IsGiven">As <see cref="ScreenInfo.IsGiven"/>.</param>
+public sealed record ScreenOpened(string Screen, string? Person, bool Control, bool IsGiven = false);
 
 /// <summary>A secret of the vault that is to be typed at the desktop which the caller controls.</summary>
 /// <param name="Enter">The key Enter is pressed behind it.</param>

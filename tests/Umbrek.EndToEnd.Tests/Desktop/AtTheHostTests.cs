@@ -23,6 +23,7 @@ public sealed class AtTheHostTests : IAsyncLifetime
     private World World { get; set; } = null!;
     private VirtualScreen Screen { get; set; } = null!;
     private Browser Browser { get; set; } = null!;
+    private TestPrograms Agent { get; set; } = null!;
     private IPage Page => Browser.Page;
 
     public async ValueTask InitializeAsync()
@@ -163,6 +164,46 @@ public sealed class AtTheHostTests : IAsyncLifetime
         Browser.Complaints.ShouldBeEmpty();
     }
 
+    [Fact]
+    public async Task Nothing_counts_as_hidden_while_one_of_their_screens_is_seen()
+    {
+        await using var other = await VirtualScreen.StartAsync("800x600x24", "-extension", "COMPOSITE");
+        other.Run("xterm", "-title", "other work");
+        await Wait.UntilAsync(() => other.ShowsAsync("other work"), "somebody to be at the other screen");
+        Screen.Run("xterm", "-title", "private", "-bg", "#c05010", "-geometry", "60x12+500+120");
+        await Wait.UntilAsync(async () => Brown(await Screen.PictureAsync()) > 10_000, "what nobody is to see");
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("control");
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        await HoldAsync("Hide the screen from them");
+        await Page.GetByText($"{other.Display}: ").WaitForAsync();
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Screen hidden" }).WaitForAsync(new() { State = WaitForSelectorState.Detached });
+        await Wait.UntilAsync(async () => Brown(await Screen.PictureAsync()) > 10_000, "the first one to be seen again");
+    }
+
+    [Fact]
+    public async Task A_cover_whose_process_ends_is_back_before_anybody_sees_much()
+    {
+        Screen.Run("xterm", "-title", "private", "-bg", "#c05010", "-geometry", "60x12+500+120");
+        await Wait.UntilAsync(async () => Brown(await Screen.PictureAsync()) > 10_000, "what nobody is to see");
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("control");
+        await HoldAsync("Hide the screen from them");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Screen hidden" }).WaitForAsync();
+        Brown(await Screen.PictureAsync()).ShouldBe(0);
+        var before = await CoverAsync();
+        await TestPrograms.RunAsync("/bin/kill", ["-KILL", $"{before}"]);
+        await Wait.UntilAsync(async () => await CoverAsync() is { } now && now != before && Brown(await Screen.PictureAsync()) == 0, "another cover");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Screen hidden" }).WaitForAsync();
+    }
+
+    /// <summary>The process that covers the screen: the last that the agent has begun for a window there.</summary>
+    private async Task<int?> CoverAsync()
+    {
+        var found = await TestPrograms.RunAsync("/usr/bin/pgrep", ["--parent", $"{Agent.Pid}", "--newest", "--full", "placard"]);
+        return int.TryParse(found.Stdout, CultureInfo.InvariantCulture, out var pid) ? pid : null;
+    }
+
     /// <summary>Pixels of the colour that nobody is to see.</summary>
     private static int Brown((int Width, int Height, byte[] Rgb) shown)
     {
@@ -236,7 +277,7 @@ public sealed class AtTheHostTests : IAsyncLifetime
     private async Task BeginAsync(HostPolicy policy)
     {
         var installer = await World.NewInstallerAsync(new NewInstaller(World.Group, Policy: policy));
-        await World.JoinAsync(Host, installer.Token);
+        Agent = await World.JoinAsync(Host, installer.Token);
         Browser = await Browser.OpenAsync(World);
         await Browser.SignInAsync(World);
     }

@@ -43,7 +43,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
     }
 
     /// <param name="pressed">Told the button and the person.</param>
-    /// <param name="taken">Told of each screen how many keyboards and mice were taken away there, or that it is hidden; or why not.</param>
+    /// <param name="taken">Told, once all screens that there are have said so, how many keyboards and mice were taken away, or that they are hidden; or why one is not.</param>
     public IDisposable Show(Placard placard, bool takeInput, Action<string, string> pressed, Action<int, string?>? taken)
     {
         lock (gate)
@@ -95,6 +95,11 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
         private readonly CancellationTokenSource over = new();
         private readonly Dictionary<string, (Task Task, ScreenHelper? Helper)> windows = [];
 
+        /// <summary>Screens that have not said yet whether it is there, of those at the beginning.</summary>
+        private HashSet<string>? awaited;
+        private (int Count, string? Problem) said;
+        private TaskCompletionSource ended = new();
+
         public void Begin() => _ = FollowAsync();
 
         public void Care(bool onlyByHand)
@@ -123,18 +128,47 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
             await Task.Yield();
             while (!over.IsCancellationRequested)
             {
-                foreach (var screen in all.Screens())
+                List<XDisplay> screens = [.. all.Screens()];
+                ended = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+                lock (all.gate)
                 {
-                    lock (all.gate)
+                    if (awaited is null && screens.Count > 0)
+                    {
+                        awaited = [.. screens.Select(s => s.Name)];
+                    }
+                    foreach (var screen in screens)
                     {
                         if (!windows.TryGetValue(screen.Name, out var window) || window.Task.IsCompleted)
                         {
-                            windows[screen.Name] = (ShowAsync(screen), null);
+                            var (show, began) = (ShowAsync(screen), all.time.GetTimestamp());
+                            windows[screen.Name] = (show, null);
+                            // What has been there comes back at once; what can't be shown at all is tried again now and then.
+                            _ = show.ContinueWith(_ => all.time.GetElapsedTime(began) > Look && ended.TrySetResult(), TaskScheduler.Default);
                         }
                     }
                 }
-                await Task.Delay(Look, all.time, over.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                await Task.WhenAny(ended.Task, Task.Delay(Look, all.time, over.Token)).ConfigureAwait(false);
             }
+        }
+
+        /// <summary>A screen has said whether it is there; the last of those at the beginning has all of it told.</summary>
+        private void Say(XDisplay screen, int count, string? problem)
+        {
+            (int Count, string? Problem) told;
+            lock (all.gate)
+            {
+                if (awaited?.Remove(screen.Name) != true)
+                {
+                    return;
+                }
+                said = (said.Count + count, said.Problem ?? (problem is null ? null : $"{screen.Name}: {problem}"));
+                if (awaited.Count > 0)
+                {
+                    return;
+                }
+                told = said;
+            }
+            taken?.Invoke(told.Count, told.Problem);
         }
 
         private async Task ShowAsync(XDisplay screen)
@@ -151,7 +185,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
                 var answer = await helper.OrderAsync(new PlacardOrder(screen.Socket, screen.Cookie(), placard, place, takeInput, onlyByHand), ScreenJson.Default.PlacardOrder, ScreenJson.Default.PlacardAnswer, BeginsWithin, over.Token).ConfigureAwait(false);
                 if (answer.Problem is { } problem)
                 {
-                    taken?.Invoke(0, problem);
+                    Say(screen, 0, problem);
                     return;
                 }
                 lock (all.gate)
@@ -162,10 +196,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
                         _ = TellAsync(helper, new PlacardCare(!onlyByHand));
                     }
                 }
-                if (answer.Taken is { } count)
-                {
-                    taken?.Invoke(count, null);
-                }
+                Say(screen, answer.Taken ?? 0, null);
                 if ((await ScreenHelper.ReadLineAsync(helper.Line, ScreenJson.Default.PlacardAnswer, over.Token).ConfigureAwait(false)).Pressed is { } button)
                 {
                     pressed(button, screen.Person!);
@@ -174,6 +205,7 @@ internal sealed class LinuxPlacards(Func<IReadOnlyList<XDisplay>> find, TimeProv
             catch (Exception e) when (e is IOException or JsonException or OperationCanceledException or ObjectDisposedException)
             {
                 // Its process has ended, or its screen has gone; where that is still there, it comes back.
+                Say(screen, 0, e.Message);
             }
             finally
             {

@@ -94,11 +94,13 @@ export interface Service {
   calls: Call[];
   refuse: { status: number; detail: string } | undefined;
   session: object;
+  /** What is answered instead, where there is something: to "GET /hosts/h". */
+  answer: ((path: string) => object | undefined) | undefined;
 }
 
 /** Stands in for the network until the globals are put back. */
 export function standIn(): Service {
-  const service: Service = { calls: [], refuse: undefined, session: {} };
+  const service: Service = { calls: [], refuse: undefined, session: {}, answer: undefined };
   let sessions = 0;
   ChannelEnd.all = [];
   ChannelEnd.opens = true;
@@ -108,6 +110,8 @@ export function standIn(): Service {
     service.calls.push({ path, body: request.body ? ((await request.json()) as Record<string, unknown>) : {} });
     const { refuse } = service;
     if (refuse) return Response.json(refuse, { status: refuse.status });
+    const answer = service.answer?.(path);
+    if (answer) return Response.json(answer);
     if (path.endsWith("/channels"))
       return Response.json({
         channelId: "c",

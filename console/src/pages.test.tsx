@@ -1,8 +1,6 @@
-import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render, screen, waitFor } from "@testing-library/react";
+import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { MemoryRouter, Route, Routes } from "react-router";
+import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { Door } from "./access/Door";
 import type { HostSummary } from "./api/types";
@@ -11,43 +9,18 @@ import { JoinPage } from "./enrolment/JoinPage";
 import { OfferPage } from "./enrolment/OfferPage";
 import { FactsPanel } from "./estate/FactsPanel";
 import { ScopeLine } from "./estate/ScopeLine";
+import { type Answering, answering, show } from "./test-pages";
 
-/** What the pages asked of the service, and the answers it gives: the real client, over a stand-in for the network. */
-const asked: { method: string; path: string; body: unknown }[] = [];
-let answers: Record<string, [number, unknown]> = {};
+let service: Answering;
 
 beforeEach(() => {
-  asked.length = 0;
-  vi.stubGlobal("fetch", async (request: Request) => {
-    const path = new URL(request.url).pathname.replace("/api/v1/", "");
-    const text = await request.text();
-    asked.push({ method: request.method, path, body: text ? JSON.parse(text) : undefined });
-    const [status, body] = answers[`${request.method} ${path}`] ?? [
-      404,
-      { detail: `nobody answers ${request.method} ${path}` },
-    ];
-    return new Response(status === 204 ? null : JSON.stringify(body), {
-      status,
-      headers: { "Content-Type": "application/json" },
-    });
-  });
+  service = answering();
 });
 afterEach(() => vi.unstubAllGlobals());
 
-function show(page: React.ReactNode, at = "/") {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return render(
-    <MantineProvider>
-      <QueryClientProvider client={queries}>
-        <MemoryRouter initialEntries={[at]}>{page}</MemoryRouter>
-      </QueryClientProvider>
-    </MantineProvider>,
-  );
-}
-
 describe("the door", () => {
   it("asks a new service's first technician for the code and says what the service says", async () => {
-    answers = {
+    service.answers = {
       "GET set-up": [200, { needed: true }],
       "POST set-up": [403, { type: "urn:umbrek:problem:wrong-credentials", detail: "The set-up code is wrong." }],
     };
@@ -57,19 +30,19 @@ describe("the door", () => {
     await userEvent.type(screen.getByLabelText(/^Password/), "tide-lantern-orchard");
     await userEvent.click(screen.getByRole("button", { name: "Make the first technician" }));
     expect(await screen.findByRole("alert")).toHaveTextContent("The set-up code is wrong.");
-    expect(asked.at(-1)?.body).toEqual({ code: "ABCD", name: "Ines Okafor", password: "tide-lantern-orchard" });
+    expect(service.asked.at(-1)?.body).toEqual({ code: "ABCD", name: "Ines Okafor", password: "tide-lantern-orchard" });
   });
 
   it("signs in with a cookie otherwise", async () => {
-    answers = {
+    service.answers = {
       "GET set-up": [200, { needed: false }],
       "POST sign-in": [200, { technician: { id: "1", name: "Ines Okafor", teams: [] } }],
     };
     show(<Door />);
     await userEvent.type(await screen.findByLabelText(/^Name/), "Ines Okafor");
     await userEvent.type(screen.getByLabelText(/^Password/), "tide-lantern-orchard{Enter}");
-    await waitFor(() => expect(asked.some((a) => a.path === "sign-in")).toBe(true));
-    expect(asked.find((a) => a.path === "sign-in")?.body).toMatchObject({ name: "Ines Okafor", use: "cookie" });
+    await waitFor(() => expect(service.asked.some((a) => a.path === "sign-in")).toBe(true));
+    expect(service.asked.find((a) => a.path === "sign-in")?.body).toMatchObject({ name: "Ines Okafor", use: "cookie" });
     expect(screen.queryByLabelText(/Set-up code/)).toBeNull();
   });
 });
@@ -107,7 +80,7 @@ describe("the page to join", () => {
   const groups = { items: [{ id: "g", path: "Saltmarsh Ferry/Quay", name: "Quay", hosts: 0 }], total: 1 };
 
   it("lists installers with what is left of them, and what waits", async () => {
-    answers = {
+    service.answers = {
       "GET installers": [
         200,
         { items: [installer, { ...installer, id: "i2", state: "used-up", uses: 3, waiting: 0 }] },
@@ -130,7 +103,7 @@ describe("the page to join", () => {
       linked: false,
       lastSeenAt: waits.at,
     };
-    answers = {
+    service.answers = {
       "GET installers": [200, { items: [], total: 0 }],
       "GET enrolments": [
         200,
@@ -140,16 +113,22 @@ describe("the page to join", () => {
     };
     show(<JoinPage />);
     await userEvent.click(await screen.findByRole("button", { name: "Take over quay-old" }));
-    await waitFor(() => expect(asked.some((a) => a.path === "enrolments/decide")).toBe(true));
-    expect(asked.find((a) => a.path === "enrolments/decide")?.body).toEqual({ ids: ["e2"], decision: "take-over" });
+    await waitFor(() => expect(service.asked.some((a) => a.path === "enrolments/decide")).toBe(true));
+    expect(service.asked.find((a) => a.path === "enrolments/decide")?.body).toEqual({
+      ids: ["e2"],
+      decision: "take-over",
+    });
     await userEvent.click(screen.getByLabelText("Mark quay-ticket-05"));
     await userEvent.click(screen.getByRole("button", { name: "Turn 1 marked away" }));
-    await waitFor(() => expect(asked.filter((a) => a.path === "enrolments/decide")).toHaveLength(2));
-    expect(asked.filter((a) => a.path === "enrolments/decide")[1]?.body).toEqual({ ids: ["e1"], decision: "reject" });
+    await waitFor(() => expect(service.asked.filter((a) => a.path === "enrolments/decide")).toHaveLength(2));
+    expect(service.asked.filter((a) => a.path === "enrolments/decide")[1]?.body).toEqual({
+      ids: ["e1"],
+      decision: "reject",
+    });
   });
 
   it("makes an installer with all that it carries, once a group is chosen", async () => {
-    answers = {
+    service.answers = {
       "GET installers": [200, { items: [], total: 0 }],
       "GET enrolments": [200, { items: [], total: 0 }],
       "GET groups": [200, groups],
@@ -167,8 +146,8 @@ describe("the page to join", () => {
     await userEvent.click(screen.getByLabelText("use mouse and keyboard"));
     await userEvent.click(screen.getByLabelText("Each computer waits until a person lets it in"));
     await userEvent.click(screen.getByRole("button", { name: /^Make an installer for/ }));
-    await waitFor(() => expect(asked.some((a) => a.method === "POST" && a.path === "installers")).toBe(true));
-    expect(asked.find((a) => a.method === "POST" && a.path === "installers")?.body).toMatchObject({
+    await waitFor(() => expect(service.asked.some((a) => a.method === "POST" && a.path === "installers")).toBe(true));
+    expect(service.asked.find((a) => a.method === "POST" && a.path === "installers")?.body).toMatchObject({
       groupPath: "Saltmarsh Ferry/Quay",
       approvalNeeded: true,
       policy: {
@@ -194,7 +173,7 @@ describe("the page of an installer", () => {
   );
 
   it("hands it out, says who used it, and revokes it", async () => {
-    answers = {
+    service.answers = {
       "GET installers/i1": [
         200,
         { ...detail, enrolments: [{ ...waits, state: "refused", detail: "It was used up." }] },
@@ -206,11 +185,13 @@ describe("the page of an installer", () => {
     expect(screen.getByText("run commands, see the screen")).toBeInTheDocument();
     expect(screen.getByText("It was used up.")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Revoke" }));
-    await waitFor(() => expect(asked.some((a) => a.path === "installers/i1/revoke")).toBe(true));
+    await waitFor(() => expect(service.asked.some((a) => a.path === "installers/i1/revoke")).toBe(true));
   });
 
   it("shows nothing to hand out once it lets nobody in", async () => {
-    answers = { "GET installers/i1": [200, { ...detail, info: { ...installer, state: "expired" }, enrolments: [] }] };
+    service.answers = {
+      "GET installers/i1": [200, { ...detail, info: { ...installer, state: "expired" }, enrolments: [] }],
+    };
     show(page, "/join/i1");
     expect(await screen.findByText(/lets nobody in any more: it is expired/)).toBeInTheDocument();
     expect(screen.queryByText("https://x/get/t")).toBeNull();
@@ -237,7 +218,7 @@ describe("the page behind a link", () => {
   );
 
   it("tells the person there who asks, what is allowed and how", async () => {
-    answers = { "GET offers/s3": [200, offer] };
+    service.answers = { "GET offers/s3": [200, offer] };
     show(page, "/get/s3");
     expect(await screen.findByText("Saltmarsh Ferry")).toBeInTheDocument();
     expect(screen.getByText("see the screen")).toBeInTheDocument();
@@ -246,12 +227,12 @@ describe("the page behind a link", () => {
   });
 
   it("gives nothing away for a link that ended or is not known", async () => {
-    answers = { "GET offers/s3": [200, { ...offer, refusal: "The installer was revoked." }] };
+    service.answers = { "GET offers/s3": [200, { ...offer, refusal: "The installer was revoked." }] };
     const { unmount } = show(page, "/get/s3");
     expect(await screen.findByRole("alert")).toHaveTextContent("revoked");
     expect(screen.queryByRole("link")).toBeNull();
     unmount();
-    answers = { "GET offers/s4": [404, { detail: "This service does not know the link." }] };
+    service.answers = { "GET offers/s4": [404, { detail: "This service does not know the link." }] };
     show(page, "/get/s4");
     expect(await screen.findByRole("alert")).toHaveTextContent("does not know the link");
   });
@@ -267,7 +248,7 @@ describe("the facts of a host", () => {
     }) as unknown as Parameters<typeof FactsPanel>[0]["host"];
 
   it("can be asked again of a linked host, and an answer that fails is told", async () => {
-    answers = { "POST hosts/h1/refresh": [409, { detail: "The host did not answer within 15 s." }] };
+    service.answers = { "POST hosts/h1/refresh": [409, { detail: "The host did not answer within 15 s." }] };
     show(<FactsPanel host={detail("linked")} />);
     expect(screen.getByText("6.1.0-28-amd64")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Ask again now" }));
@@ -318,7 +299,7 @@ describe("the scope line", () => {
 
   it("keeps every letter that is typed and opens the first find with Enter", async () => {
     const hit = (label: string) => ({ host: host(label), mine: { pinned: false }, score: 1 });
-    answers = {
+    service.answers = {
       "GET customers": [200, { items: [] }],
       "GET find": [200, { items: [hit("plover-log-01"), hit("plover-log-02")] }],
     };

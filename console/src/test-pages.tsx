@@ -1,0 +1,50 @@
+/** Shows pages in tests: the real client, over a stand-in for the network. */
+import { MantineProvider } from "@mantine/core";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render } from "@testing-library/react";
+import { MemoryRouter } from "react-router";
+import { vi } from "vitest";
+
+export interface Asked {
+  method: string;
+  path: string;
+  body: unknown;
+  headers: Headers;
+}
+
+/** What the pages asked of the service, and the answers it gives: status and body by "GET set-up". */
+export interface Answering {
+  asked: Asked[];
+  answers: Record<string, [number, unknown]>;
+}
+
+/** Stands in for the network until the globals are put back. */
+export function answering(): Answering {
+  const service: Answering = { asked: [], answers: {} };
+  vi.stubGlobal("fetch", async (request: Request) => {
+    const path = new URL(request.url).pathname.replace("/api/v1/", "");
+    const text = await request.text();
+    const body: unknown = text ? JSON.parse(text) : undefined;
+    service.asked.push({ method: request.method, path, body, headers: request.headers });
+    const [status, answer] = service.answers[`${request.method} ${path}`] ?? [
+      404,
+      { detail: `nobody answers ${request.method} ${path}` },
+    ];
+    return new Response(status === 204 ? null : JSON.stringify(answer), {
+      status,
+      headers: { "Content-Type": "application/json" },
+    });
+  });
+  return service;
+}
+
+export function show(page: React.ReactNode, at = "/") {
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  return render(
+    <MantineProvider env="test">
+      <QueryClientProvider client={queries}>
+        <MemoryRouter initialEntries={[at]}>{page}</MemoryRouter>
+      </QueryClientProvider>
+    </MantineProvider>,
+  );
+}

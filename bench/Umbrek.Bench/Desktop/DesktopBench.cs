@@ -5,6 +5,7 @@ using System.Net;
 using System.Net.Sockets;
 using System.Net.WebSockets;
 using System.Threading.Channels;
+using Microsoft.Playwright;
 using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Platform.Linux.X11;
 using Umbrek.Bench.Hosting;
@@ -40,6 +41,9 @@ public static class DesktopBench
             var through = await ThroughAsync(host, screen, line => LatenciesAsync(screen, line));
             Figures.Line("change to pixels at the viewer, p50", through.P50, bare.P50, "ms", "under 2");
             Figures.Line("change to pixels at the viewer, p95", through.P95, bare.P95, "ms", "under 2");
+            var drawn = await InBrowserAsync(host, screen);
+            Figures.Line("change to pixels in the browser, p50", drawn.P50, bare.P50, "ms", "under 2");
+            Figures.Line("change to pixels in the browser, p95", drawn.P95, bare.P95, "ms", "under 2");
             foreach (var (what, rate, paint) in Scenes(screen))
             {
                 var alone = await BareAsync(screen, line => WatchAsync(screen, line, rate, paint, null));
@@ -196,6 +200,48 @@ public static class DesktopBench
         // One change more, so that whoever hears learns that it is over.
         screen.Fill(0, 0, 3, 3, (uint)Random.Shared.Next(0x1000000));
         await screen.DoneAsync();
+    }
+
+    /// <summary>From when something is painted until the browser has drawn it: looked at whenever it draws, sixty times a second.</summary>
+    private static async Task<(double P50, double P95)> InBrowserAsync(OneHost host, PaintedScreen screen)
+    {
+        await using var browser = await ConsoleBrowser.OpenAsync(host.Pin);
+        var page = browser.Page;
+        await browser.SignInAsync(host.Address, OneHost.Name, OneHost.Password);
+        await page.GetByRole(AriaRole.Heading, new() { Name = "What needs a person" }).WaitForAsync();
+        await page.GotoAsync($"{host.Address}hosts/{host.Host.Id}/desktop?as=watch&screen={Uri.EscapeDataString($":{screen.Number}")}");
+        await page.Locator(".glass canvas").WaitForAsync();
+        await page.EvaluateAsync("""
+            () => {
+              const from = document.querySelector('.glass canvas');
+              const at = new OffscreenCanvas(1, 1).getContext('2d', { willReadFrequently: true });
+              const [x, y] = [204 * from.width / WIDTH, 205 * from.height / HEIGHT];
+              window.seen = [];
+              let before = -1;
+              const look = () => {
+                at.drawImage(from, x, y, 1, 1, 0, 0, 1, 1);
+                const [r, g, b] = at.getImageData(0, 0, 1, 1).data;
+                const now = r << 16 | g << 8 | b;
+                if (now !== before) window.seen.push([now, performance.timeOrigin + performance.now()]);
+                before = now;
+                requestAnimationFrame(look);
+              };
+              look();
+            }
+            """.Replace("WIDTH", $"{screen.Width}", StringComparison.Ordinal).Replace("HEIGHT", $"{screen.Height}", StringComparison.Ordinal));
+        var painted = new List<(uint Colour, double At)>();
+        for (var n = 0; n < Changes; n++)
+        {
+            var colour = (uint)(0x010101 * (n + 20)) & 0xFFFFFF;
+            painted.Add((colour, (TimeProvider.System.GetUtcNow() - DateTimeOffset.UnixEpoch).TotalMilliseconds));
+            screen.Fill(200, 200, 8, 16, colour);
+            // Not in step with the browser.
+            await Task.Delay(40 + n * 7 % 17);
+        }
+        var seen = (await page.EvaluateAsync<double[][]>("() => window.seen")).ToLookup(s => (uint)s[0], s => s[1]);
+        var took = painted.Where(p => seen[p.Colour].Any()).Select(p => seen[p.Colour].First() - p.At).Order().ToList();
+        return took.Count >= Changes * 9 / 10 ? (took[took.Count / 2], took[took.Count * 95 / 100])
+            : throw new InvalidOperationException($"The browser has drawn {took.Count} of {Changes} changes.");
     }
 
     /// <summary>The same capture and encoder in this process, with one WebSocket in the open to the viewer.</summary>

@@ -35,22 +35,9 @@ internal static class ConsoleBench
         Console.WriteLine($"-- console with {Hosts} hosts");
         await using var estate = await KnownEstate.StartAsync(Hosts);
         var lights = await EnrolAsync(estate);
-        using var playwright = await Playwright.CreateAsync();
-        await using var chromium = await playwright.Chromium.LaunchAsync(new()
-        {
-            ExecutablePath = Environment.GetEnvironmentVariable("CHROMIUM") ?? "/usr/bin/chromium",
-            Args =
-            [
-                "--no-sandbox", "--disable-background-networking", "--disable-component-update", "--disable-sync", "--no-first-run", "--enable-precise-memory-info",
-                $"--ignore-certificate-errors-spki-list={Convert.ToBase64String(estate.Pin.Sha256)}",
-            ],
-        });
-        var page = await chromium.NewPageAsync(new() { ViewportSize = new() { Width = 1280, Height = 800 } });
-        await page.AddInitScriptAsync(Watch);
-        await page.GotoAsync($"{estate.Address}");
-        await page.GetByLabel("Name").FillAsync(KnownEstate.Name);
-        await page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(KnownEstate.Password);
-        await page.Keyboard.PressAsync("Enter");
+        await using var browser = await ConsoleBrowser.OpenAsync(estate.Pin, Watch);
+        var page = browser.Page;
+        await browser.SignInAsync(estate.Address, KnownEstate.Name, KnownEstate.Password);
         await page.Locator(".hosts-row.host").First.WaitForAsync();
 
         var first = new List<double>();

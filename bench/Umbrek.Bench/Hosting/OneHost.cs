@@ -15,8 +15,8 @@ namespace Umbrek.Bench.Hosting;
 /// <summary>A service and one real agent, each a process of its own, with one technician signed in.</summary>
 internal sealed class OneHost : IAsyncDisposable
 {
-    private const string Name = "Ines Okafor";
-    private const string Password = "tide-lantern-orchard";
+    public const string Name = "Ines Okafor";
+    public const string Password = "tide-lantern-orchard";
     private readonly Scratch directory;
 
     private OneHost(Scratch directory) => this.directory = directory;

@@ -2,7 +2,10 @@ import "@testing-library/jest-dom/vitest";
 import { cleanup } from "@testing-library/react";
 import { afterEach } from "vitest";
 
-// jsdom has neither; Mantine asks for both.
+// jsdom has none of these; Mantine asks for them.
+Object.defineProperty(document, "fonts", {
+  value: { addEventListener: () => undefined, removeEventListener: () => undefined },
+});
 Object.defineProperty(window, "matchMedia", {
   value: (query: string) => ({
     matches: false,

@@ -62,8 +62,9 @@ export function SessionsPage() {
           <Empty
             title={text ? "No such session" : which === "open" ? "Nobody is connected to a host" : "No session yet"}
           >
-            A session begins when somebody opens a shell on a host or proves its access key, and ends when he leaves,
-            when nothing happens for half an hour, or at once when he may do nothing there any more.
+            A session begins when somebody comes to a host: to its desktop, with a shell, to its files, or to prove its
+            access key. It ends when he leaves, when nothing happens for half an hour, or at once when he may do nothing
+            there any more.
           </Empty>
         ) : (
           <div className="rows">

@@ -89,9 +89,9 @@ function Find() {
             {hostId ? `Look around from ${hosts.get(hostId)?.label}` : "Look around"}
           </Button>
         </div>
-        {(start.error || scans.error) && (
+        {(start.error || scans.error || cancel.error) && (
           <div className="whole">
-            <Trouble error={start.error ?? scans.error} />
+            <Trouble error={start.error ?? scans.error ?? cancel.error} />
           </div>
         )}
       </form>

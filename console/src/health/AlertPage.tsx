@@ -1,5 +1,6 @@
 import { Button } from "@mantine/core";
 import { Link, useParams } from "react-router";
+import { ServiceProblem } from "../api/client";
 import type { AlertDetail, AlertNotice } from "../api/types";
 import { Emblem } from "../estate/Emblem";
 import { customerOf } from "../estate/emblem";
@@ -27,7 +28,9 @@ export function AlertPage() {
   if (!found.data) {
     return (
       <main className="page">
-        {found.error ? (
+        {found.error instanceof ServiceProblem && found.error.status !== 404 ? (
+          <Trouble error={found.error} />
+        ) : found.error ? (
           <Empty title="There is no such alert">
             It may be of a host that you may not see. <Link to="/now">What needs a person</Link>
           </Empty>

@@ -1,9 +1,10 @@
-import { Button, Modal, NumberInput, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
+import { Button, Modal, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { CheckInfo, GroupInfo, Severity, Subsystem } from "../api/types";
 import { groupChoices } from "../estate/useGroups";
 import { minute } from "../parts/time";
+import { NumberField } from "../parts/NumberField";
 import { Trouble } from "../parts/Trouble";
 import { ProbeFields } from "./ProbeFields";
 import { newProbe } from "./probeWords";
@@ -14,12 +15,7 @@ import { scopeSelection } from "./useAlerts";
 const everything = "everything";
 
 const HoldField = ({ seconds, onChange }: { seconds: number; onChange: (seconds: number) => void }) => (
-  <NumberInput
-    label="For how many seconds without a break, either way"
-    min={10}
-    value={seconds}
-    onChange={(v) => onChange(typeof v === "number" ? v : 0)}
-  />
+  <NumberField label="For how many seconds without a break, either way" min={10} value={seconds} onChange={onChange} />
 );
 
 /** The rule's three parts, and what they would have raised. */

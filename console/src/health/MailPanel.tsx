@@ -1,6 +1,7 @@
-import { Button, Modal, NumberInput, PasswordInput, SegmentedControl, TextInput } from "@mantine/core";
+import { Button, Modal, PasswordInput, SegmentedControl, TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { MailSecurity, MailSettings } from "../api/types";
+import { NumberField } from "../parts/NumberField";
 import { Trouble } from "../parts/Trouble";
 import { type MailWish, useKeepMail, useMailSettings } from "./useNotices";
 
@@ -92,13 +93,7 @@ function MailEditor({ settings, onClose }: { settings: MailSettings; onClose: ()
             change({ security: v as MailSecurity, port: v === "tls" ? 465 : v === "start-tls" ? 587 : 25 })
           }
         />
-        <NumberInput
-          label="Port"
-          min={1}
-          max={65535}
-          value={wish.port}
-          onChange={(v) => change({ port: typeof v === "number" ? v : 0 })}
-        />
+        <NumberField label="Port" min={1} max={65535} value={wish.port} onChange={(port) => change({ port })} />
         <TextInput
           label="Sign in as"
           description="Left empty, it does not sign in."

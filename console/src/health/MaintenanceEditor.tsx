@@ -1,7 +1,8 @@
-import { Button, Modal, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
+import { Button, Modal, SegmentedControl, Select, TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { GroupInfo, MaintenanceInfo } from "../api/types";
 import { groupChoices } from "../estate/useGroups";
+import { NumberField } from "../parts/NumberField";
 import { Trouble } from "../parts/Trouble";
 import { recurrences } from "./recurrence";
 import { type MaintenanceWish, useKeepMaintenance } from "./useMaintenance";
@@ -121,12 +122,12 @@ export function MaintenanceEditor({
             )}
           </>
         )}
-        <NumberInput
+        <NumberField
           label="For how many minutes"
           min={1}
           max={10080}
           value={wish.minutes}
-          onChange={(v) => change({ minutes: typeof v === "number" ? v : 0 })}
+          onChange={(minutes) => change({ minutes })}
         />
         <TextInput
           label="What others should know"

@@ -1,8 +1,9 @@
-import { Button, Checkbox, Modal, MultiSelect, NumberInput, SegmentedControl, Select, TextInput } from "@mantine/core";
+import { Button, Checkbox, Modal, MultiSelect, SegmentedControl, Select, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { useTeams } from "../access/useAccess";
 import type { GroupInfo, NewNotice, NoticeInfo, NoticeMade, NoticeWay, Severity, Subsystem } from "../api/types";
 import { groupChoices } from "../estate/useGroups";
+import { NumberField } from "../parts/NumberField";
 import { Trouble } from "../parts/Trouble";
 import { noticeWish } from "./noticeWords";
 import { severities, subsystems } from "./severity";
@@ -164,11 +165,11 @@ export function NoticeEditor({
           }}
         />
         {when === "later" && (
-          <NumberInput
+          <NumberField
             label="For how many minutes nobody has taken it up"
             min={1}
             value={(wish.afterSeconds ?? 0) / 60}
-            onChange={(v) => change({ afterSeconds: typeof v === "number" ? v * 60 : 0 })}
+            onChange={(minutes) => change({ afterSeconds: minutes * 60 })}
           />
         )}
         {when === "daily" ? (

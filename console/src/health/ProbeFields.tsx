@@ -1,7 +1,8 @@
-import { Button, NumberInput, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
+import { Button, SegmentedControl, Select, Textarea, TextInput } from "@mantine/core";
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Probe, ProbeKind } from "../api/types";
+import { NumberField } from "../parts/NumberField";
 import { Trouble } from "../parts/Trouble";
 import { ProbeState } from "./ProbeState";
 import { newProbe, probeKinds, wordsOf } from "./probeWords";
@@ -24,7 +25,6 @@ export function ProbeFields({
   const words = wordsOf(probe.kind);
   const change = (part: Partial<Probe>) => onProbe({ ...probe, ...part });
   const Text = words.text?.lines ? Textarea : TextInput;
-  const seconds = (v: string | number) => (typeof v === "number" ? v : 0);
   return (
     <>
       <Select
@@ -67,25 +67,25 @@ export function ProbeFields({
         />
       )}
       <div className="beside">
-        <NumberInput
+        <NumberField
           label="Every … s"
           min={10}
           value={probe.everySeconds}
-          onChange={(v) => change({ everySeconds: seconds(v) })}
+          onChange={(everySeconds) => change({ everySeconds })}
         />
-        <NumberInput
+        <NumberField
           label="Within … s"
           min={1}
           max={300}
           value={probe.timeoutSeconds}
-          onChange={(v) => change({ timeoutSeconds: seconds(v) })}
+          onChange={(timeoutSeconds) => change({ timeoutSeconds })}
         />
-        <NumberInput
+        <NumberField
           label="Grace after a start, s"
           min={0}
           max={3600}
           value={probe.graceSeconds}
-          onChange={(v) => change({ graceSeconds: seconds(v) })}
+          onChange={(graceSeconds) => change({ graceSeconds })}
         />
       </div>
       <div>

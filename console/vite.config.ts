@@ -17,5 +17,5 @@ export default defineConfig({
       "/live": { target: "https://localhost:8443", secure: false, ws: true },
     },
   },
-  test: { environment: "jsdom", setupFiles: ["src/test-setup.ts"], restoreMocks: true },
+  test: { environment: "jsdom", setupFiles: ["src/test-setup.ts"], restoreMocks: true, testTimeout: 60_000 },
 });

@@ -1,5 +1,5 @@
 import "@testing-library/jest-dom/vitest";
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterEach } from "vitest";
 
 // jsdom has none of these; Mantine asks for them.
@@ -22,6 +22,8 @@ globalThis.ResizeObserver = class {
   disconnect() {}
 };
 
+// A busy machine takes its time; what never comes is waited for as long.
+configure({ asyncUtilTimeout: 20_000 });
 afterEach(cleanup);
 
 // A page without a screen scrolls nothing.

@@ -1,3 +1,4 @@
+import { waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { ChannelEnd, type Service, standIn } from "../test-service";
 import type { HostDoor } from "./hostDoor";
@@ -20,11 +21,11 @@ afterEach(() => {
 });
 
 const paths = () => service.calls.map((c) => c.path);
-const settled = () => vi.waitFor(() => expect(vi.mocked(events.over)).toHaveBeenCalled());
+const settled = () => waitFor(() => expect(vi.mocked(events.over)).toHaveBeenCalled());
 
 async function start(proof = none) {
   const socket = new HostSocket("h", wish, proof, events);
-  await vi.waitFor(() => {
+  await waitFor(() => {
     expect(events.open).toHaveBeenCalled();
   });
   return socket;
@@ -41,7 +42,7 @@ describe("a channel of a host", () => {
     expect(events.message).toHaveBeenCalledWith('{"line":"ebb"}');
     socket.close();
     expect(ChannelEnd.last.readyState).toBe(3);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(paths().at(-1)).toBe("POST /sessions/s1/end");
     });
     // Whoever closes it knows; what comes then is nobody's.
@@ -73,7 +74,7 @@ describe("a channel of a host", () => {
     ChannelEnd.last.breaks(reason);
     ChannelEnd.last.breaks("again");
     expect(vi.mocked(events.over).mock.calls).toEqual([[why]]);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(paths().at(-1)).toBe("POST /sessions/s1/end");
     });
   });
@@ -91,7 +92,7 @@ describe("a channel of a host", () => {
     new HostSocket("h", wish, none, events);
     await settled();
     expect(events.over).toHaveBeenCalledWith("The service does not open a channel to the host.");
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(paths().at(-1)).toBe("POST /sessions/s1/end");
     });
   });
@@ -99,13 +100,13 @@ describe("a channel of a host", () => {
   it("that is closed while it is opened ends as soon as it is", async () => {
     ChannelEnd.opens = undefined;
     const socket = new HostSocket("h", wish, none, events);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(ChannelEnd.all).toHaveLength(1);
     });
     socket.close();
     expect(ChannelEnd.last.readyState).toBe(1);
     ChannelEnd.last.onopen?.();
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(paths().at(-1)).toBe("POST /sessions/s1/end");
     });
     expect(ChannelEnd.last.readyState).toBe(3);
@@ -116,7 +117,7 @@ describe("a channel of a host", () => {
   it("that is closed before there is a session asks for no channel", async () => {
     const socket = new HostSocket("h", wish, none, events);
     socket.close();
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(paths()).toEqual(["POST /hosts/h/sessions", "POST /sessions/s1/end"]);
     });
     expect(ChannelEnd.all).toHaveLength(0);

@@ -1,3 +1,4 @@
+import { waitFor } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { hmac, ProofProblem, pbkdf2, sha256, toBase64 } from "../access/scram";
 import type { ChannelTicket, SessionInfo } from "../api/types";
@@ -37,7 +38,7 @@ function words() {
   let at = 0;
   return async <T>(name: string): Promise<T> => {
     const mine = at++;
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(ChannelEnd.last.words.length).toBeGreaterThan(mine);
     });
     return (ChannelEnd.last.words[mine] as Record<string, T>)[name] as T;
@@ -150,7 +151,7 @@ describe("another key", () => {
     stubSession();
     const next = words();
     const changes = changeKey(session.hostId, SECRET, "lantern on the slip", false);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(ChannelEnd.all).toHaveLength(1);
     });
     ChannelEnd.last.word({ asksProof: true });
@@ -181,7 +182,7 @@ describe("a door", () => {
     stubSession();
     const next = words();
     const opens = HostDoor.open(session.hostId, "access-key", SECRET);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(ChannelEnd.all).toHaveLength(1);
     });
     await host.answer(ChannelEnd.last, () => next("scram"), await binding());
@@ -201,7 +202,7 @@ describe("a door", () => {
   it("that does not open leaves no session behind", async () => {
     stubSession();
     const opens = HostDoor.open(session.hostId, "access-key", SECRET);
-    await vi.waitFor(() => {
+    await waitFor(() => {
       expect(ChannelEnd.all).toHaveLength(1);
     });
     ChannelEnd.last.word({ problem: "The host has no access key." });

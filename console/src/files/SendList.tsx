@@ -1,5 +1,6 @@
 import { Button, NumberInput } from "@mantine/core";
 import { useState } from "react";
+import { whole } from "../parts/number";
 import { bytes, span } from "../parts/time";
 import type { Sending, SendQueue } from "./sending";
 
@@ -84,7 +85,8 @@ export function SendList({ rows, queue, label }: { rows: Sending[]; queue: SendQ
           value={rate}
           onChange={(most) => {
             setRate(most);
-            queue.limit(typeof most === "number" && most > 0 ? Math.max(1024, most * 1024 * 1024) : undefined);
+            const limit = whole(most);
+            queue.limit(limit !== null && limit > 0 ? Math.max(1024, limit * 1024 * 1024) : undefined);
           }}
         />
       )}

@@ -198,7 +198,9 @@ test("where files go is said as the service takes it", () => {
   expect(problemOf({ ...nowhere, folder: "/etc", mode: "rw" })).toContain("three digits");
   expect(problemOf({ ...nowhere, folder: "/etc", owner: "a:b:c" })).toContain("An owner is");
   expect(problemOf({ ...nowhere, place: "desktop" })).toBeUndefined();
-  expect(deliverOf({ ...nowhere, folder: " /etc/kiosk ", mode: "0640", owner: "kiosk:adm", rate: 2 }, parcel)).toEqual({
+  expect(
+    deliverOf({ ...nowhere, folder: " /etc/kiosk ", mode: "0640", owner: "kiosk:adm", rate: "02" }, parcel),
+  ).toEqual({
     ...parcel,
     folder: { text: "/etc/kiosk" },
     makesFolder: false,

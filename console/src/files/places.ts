@@ -1,3 +1,5 @@
+import { whole } from "../parts/number";
+
 /** Places that each system knows, and what people call them. */
 export const places = [
   { value: "home", label: "Home of whoever is logged in" },
@@ -64,6 +66,7 @@ export function problemOf(to: Destination): string | undefined {
 /** As the API takes it. */
 export function deliverOf(to: Destination, parcel: { digest: string; name: string; files: number; bytes: number }) {
   const [owner, group] = to.owner.trim().split(":");
+  const rate = whole(to.rate);
   const folder = to.place ? to.folder.trim().replace(/^\/+|\/+$/g, "") : to.folder.trim();
   return {
     ...parcel,
@@ -75,6 +78,6 @@ export function deliverOf(to: Destination, parcel: { digest: string; name: strin
     ...(to.mode.trim() ? { mode: parseInt(to.mode.trim(), 8) } : {}),
     ...(owner ? { owner } : {}),
     ...(group ? { group } : {}),
-    ...(typeof to.rate === "number" && to.rate > 0 ? { rate: Math.max(1024, Math.round(to.rate * 1024 * 1024)) } : {}),
+    ...(rate !== null && rate > 0 ? { rate: Math.max(1024, Math.round(rate * 1024 * 1024)) } : {}),
   };
 }

@@ -1,7 +1,8 @@
 import { NumberInput, Textarea, TextInput } from "@mantine/core";
 import type { CommandSpec } from "../api/types";
 import { bytes, span } from "../parts/time";
-import { toBase64, whole, type How } from "./how";
+import { whole } from "../parts/number";
+import { toBase64, type How } from "./how";
 
 /** How a command or a script runs. Where nothing is said, `usual` says it: what a kept script says of itself. */
 export function HowFields({

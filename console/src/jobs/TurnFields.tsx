@@ -1,5 +1,5 @@
 import { Checkbox, NumberInput } from "@mantine/core";
-import { whole } from "./how";
+import { whole } from "../parts/number";
 
 /** How the hosts of a job take turns, and how long it waits for those that are away. */
 export interface Turns {

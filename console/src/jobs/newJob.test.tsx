@@ -5,7 +5,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { follow } from "../api/live";
 import type { HostSummary, SelectionChanges } from "../api/types";
 import { type Answering, answering, show } from "../test-pages";
-import { whole } from "./how";
+import { whole } from "../parts/number";
 import { NewJobPage } from "./NewJobPage";
 import { PowerPanel } from "./PowerPanel";
 import { turnsOf } from "./TurnFields";

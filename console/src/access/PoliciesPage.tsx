@@ -15,7 +15,7 @@ import {
   actList,
   actWords,
   consentWords,
-  giveScreenWords,
+  giveScreenShort,
   noticeWords,
   putOffWords,
   recordWords,
@@ -164,7 +164,7 @@ function Row({
       <Cell said={own.putOffMinutes}>{putOffWords(wanted.putOffMinutes)}</Cell>
       <Cell said={own.record}>{recordWords(wanted.record)}</Cell>
       <Cell said={own.fileRoots}>{rootsWords(wanted.fileRoots)}</Cell>
-      <Cell said={own.giveScreen}>{giveScreenWords(wanted.giveScreen)}</Cell>
+      <Cell said={own.giveScreen}>{giveScreenShort(wanted.giveScreen)}</Cell>
       <td>
         {onEdit && (
           <Button size="compact-xs" variant="default" onClick={onEdit}>

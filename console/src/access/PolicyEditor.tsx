@@ -83,7 +83,7 @@ function Form({ at, policy, onClose }: { at: PolicyAt; policy: PolicyInfo; onClo
       />
       <Select
         label="Recording"
-        description="Whether what happens in shells is kept, to be looked at again; what is typed holds passwords too"
+        description="Whether what happens in shells and at desktops is kept, to be looked at again; what is typed holds passwords too"
         data={[{ value: "", label: above }, ...records]}
         value={own.record ?? ""}
         onChange={(v) => change({ record: (v || null) as RecordRule | null })}

@@ -7,6 +7,7 @@ import {
   isNarrowed,
   noticeWords,
   putOffWords,
+  giveScreenShort,
   giveScreenWords,
   recordWords,
   rootsOf,
@@ -41,6 +42,7 @@ describe("a host policy in words", () => {
     expect(giveScreenWords(null)).toBe(
       "a computer without a screen is given one when a technician comes to control it",
     );
+    expect([giveScreenShort(undefined), giveScreenShort(false)]).toEqual(["given where there is none", "not given"]);
     expect(giveScreenWords(false)).toBe("a computer without a screen is left without");
     expect(putOffWords(90)).toBe("people there may put it off, by 90 min in all");
   });

@@ -72,6 +72,10 @@ export const giveScreens = [given, without];
 export const giveScreenWords = (gives: boolean | null | undefined): string =>
   `a computer without a screen is ${(gives === false ? without : given).label}`;
 
+/** The same in a table. */
+export const giveScreenShort = (gives: boolean | null | undefined): string =>
+  gives === false ? "not given" : "given where there is none";
+
 /** How far people there may put off that their computer goes down. */
 export const putOffWords = (minutes: number | null | undefined): string =>
   minutes ? `people there may put it off, by ${minutes} min in all` : "people there can’t put it off";

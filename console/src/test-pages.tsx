@@ -4,6 +4,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
+import type { HostSummary } from "./api/types";
 
 export interface Asked {
   method: string;
@@ -48,3 +49,18 @@ export function show(page: React.ReactNode, at = "/") {
     </MantineProvider>,
   );
 }
+
+/** A host of the quay. */
+export const quayHost = (label: string, more: object = {}) =>
+  ({
+    id: label,
+    label,
+    systemName: label,
+    groupPath: "Saltmarsh Ferry/Quay",
+    address: "198.51.100.23",
+    agentVersion: "0.2.0",
+    users: [],
+    tags: ["till"],
+    presence: { state: "linked" },
+    ...more,
+  }) as unknown as HostSummary;

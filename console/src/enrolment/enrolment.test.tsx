@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { follow } from "../api/live";
 import type { HostSummary, ScanChanges, ScanFind, ScanInfo } from "../api/types";
 import { estateStore } from "../estate/estateStore";
-import { type Answering, answering, show } from "../test-pages";
+import { type Answering, answering, quayHost, show } from "../test-pages";
 import { AgentsPage } from "./AgentsPage";
 import { FindPage } from "./FindPage";
 import { WaitingPanel } from "./WaitingPanel";
@@ -26,19 +26,6 @@ afterEach(() => {
 });
 
 const QUAY = "Saltmarsh Ferry/Quay";
-const host = (label: string, more: object = {}) =>
-  ({
-    id: label,
-    label,
-    systemName: label,
-    groupPath: QUAY,
-    address: "198.51.100.23",
-    agentVersion: "0.2.0",
-    users: [],
-    tags: [],
-    presence: { state: "linked" },
-    ...more,
-  }) as unknown as HostSummary;
 const estate = (...hosts: HostSummary[]) => {
   act(() => estateStore.take({ reset: true, hosts }));
 };
@@ -70,7 +57,7 @@ describe("a look around", () => {
   it("begins at a host that is linked, with the addresses around it", async () => {
     service.answers["GET scans"] = [200, { items: [] }];
     service.answers["POST scans"] = [422, { detail: "A /16 is more than the 4,096 addresses that are looked at." }];
-    estate(host("quay-office-02"), host("away-01", { presence: { state: "away" } }));
+    estate(quayHost("quay-office-02"), quayHost("away-01", { presence: { state: "away" } }));
     show(<FindPage />);
     expect(await screen.findByText("Nobody has looked around yet")).toBeVisible();
     const begin = screen.getByRole("button", { name: "Look around" });
@@ -158,9 +145,9 @@ describe("updates of agents", () => {
     service.answers["GET rollouts"] = [200, { items: [] }];
     service.answers["POST rollouts"] = [200, { info: rollout }];
     estate(
-      host("quay-office-02"),
-      host("quay-ticket-03", { agentVersion: "0.1.0" }),
-      host("quay-ticket-01", { agentVersion: "0.1.0" }),
+      quayHost("quay-office-02"),
+      quayHost("quay-ticket-03", { agentVersion: "0.1.0" }),
+      quayHost("quay-ticket-01", { agentVersion: "0.1.0" }),
     );
     show(<AgentsPage />);
     expect(await screen.findByText("2 of 3")).toBeVisible();

@@ -3,7 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { HostSummary } from "../api/types";
-import { type Answering, answering, show } from "../test-pages";
+import { type Answering, answering, quayHost, show } from "../test-pages";
 import { BulkBar } from "./BulkBar";
 import { estateStore } from "./estateStore";
 import { HostActs } from "./HostActs";
@@ -13,17 +13,6 @@ vi.mock("../api/live", () => ({ follow: vi.fn(() => () => undefined) }));
 let service: Answering;
 
 const QUAY = "Saltmarsh Ferry/Quay";
-const host = (label: string, more: object = {}) =>
-  ({
-    id: label,
-    label,
-    systemName: label,
-    groupPath: QUAY,
-    users: [],
-    tags: ["till"],
-    presence: { state: "linked" },
-    ...more,
-  }) as unknown as HostSummary;
 
 beforeEach(() => {
   service = answering();
@@ -57,7 +46,7 @@ describe("marked hosts", () => {
   };
 
   it("are led to what is done with several, by who they are", () => {
-    open([host("quay-ticket-01"), host("quay-ticket-02")]);
+    open([quayHost("quay-ticket-01"), quayHost("quay-ticket-02")]);
     const links = screen
       .getAllByRole("link")
       .map((l) => [l.textContent, decodeURIComponent(l.getAttribute("href") ?? "")]);
@@ -72,7 +61,7 @@ describe("marked hosts", () => {
   });
 
   it("are not compared where they are too many, nor watched", () => {
-    open(Array.from({ length: 61 }, (_, i) => host(`kiosk-${i}`)));
+    open(Array.from({ length: 61 }, (_, i) => quayHost(`kiosk-${i}`)));
     expect(screen.getByText("61 hosts marked")).toBeVisible();
     expect(screen.getByText(/kiosk-3 and 57 more/)).toBeVisible();
     expect(screen.queryByRole("link", { name: "Compare their health" })).toBeNull();
@@ -80,7 +69,7 @@ describe("marked hosts", () => {
   });
 
   it("are changed only after what changes was seen", async () => {
-    open([host("quay-ticket-01"), host("quay-ticket-02")]);
+    open([quayHost("quay-ticket-01"), quayHost("quay-ticket-02")]);
     const look = screen.getByRole("button", { name: "Show what changes" });
     expect(look).toHaveAttribute("title", "Choose a group, tags or an own field first");
     await userEvent.type(screen.getByRole("combobox", { name: "Add tags" }), "night{Enter}");
@@ -122,7 +111,7 @@ describe("marked hosts", () => {
   });
 
   it("are not changed while one of them can't be", async () => {
-    open([host("quay-ticket-01")]);
+    open([quayHost("quay-ticket-01")]);
     await userEvent.type(screen.getByRole("combobox", { name: "Take tags away" }), "till{Enter}");
     service.answers["POST hosts/edits"] = [
       200,
@@ -154,7 +143,7 @@ describe("what is done with a host itself", () => {
 
   it("moves it to where the button says", async () => {
     service.answers["POST hosts/edits"] = [403, { detail: "You may not configure Plover." }];
-    await open(host("quay-ticket-01"), "Move quay-ticket-01 …");
+    await open(quayHost("quay-ticket-01"), "Move quay-ticket-01 …");
     expect(screen.getByRole("button", { name: "Move quay-ticket-01" })).toHaveAttribute(
       "title",
       "Choose a group first",
@@ -175,7 +164,7 @@ describe("what is done with a host itself", () => {
       200,
       { says: ["2 alerts are closed.", "Its agent is cut off."] },
     ];
-    await open(host("quay-ticket-01"), "Retire quay-ticket-01 …");
+    await open(quayHost("quay-ticket-01"), "Retire quay-ticket-01 …");
     expect(await screen.findByText("Its agent is cut off.")).toBeVisible();
     await userEvent.type(screen.getByLabelText("Why, for its time line"), "sold");
     await userEvent.click(screen.getByRole("button", { name: "Retire quay-ticket-01 of Saltmarsh Ferry" }));
@@ -188,9 +177,9 @@ describe("what is done with a host itself", () => {
   });
 
   it("puts it into another entry once its name was typed, as that can't be undone", async () => {
-    act(() => estateStore.take({ reset: true, hosts: [host("quay-ticket-01"), host("quay-ticket-02")] }));
+    act(() => estateStore.take({ reset: true, hosts: [quayHost("quay-ticket-01"), quayHost("quay-ticket-02")] }));
     service.answers["POST hosts/quay-ticket-01/merge"] = [200, { says: ["3 jobs go over."] }];
-    await open(host("quay-ticket-01"), "Put it together with another entry …");
+    await open(quayHost("quay-ticket-01"), "Put it together with another entry …");
     const button = () => screen.getByRole("button", { name: /^Put quay-ticket-01 of Saltmarsh Ferry into/ });
     expect(button()).toHaveAttribute("title", "Choose the entry that stays first");
     await userEvent.click(screen.getByRole("combobox", { name: "The entry that stays" }));
@@ -211,7 +200,7 @@ describe("what is done with a host itself", () => {
 
   it("restores one that was retired, and says where that fails", async () => {
     service.answers["POST hosts/quay-ticket-01/restore"] = [409, { detail: "Another host has its name by now." }];
-    await open(host("quay-ticket-01", { retiredAt: "2026-11-01T00:00:00Z" }), "Restore quay-ticket-01");
+    await open(quayHost("quay-ticket-01", { retiredAt: "2026-11-01T00:00:00Z" }), "Restore quay-ticket-01");
     expect(await screen.findByText("Another host has its name by now.")).toBeVisible();
   });
 
@@ -221,7 +210,7 @@ describe("what is done with a host itself", () => {
       200,
       { answers: [{ permission: "configure", sentence: "You may not configure Quay." }] },
     ];
-    await open(host("quay-ticket-01"));
+    await open(quayHost("quay-ticket-01"));
     expect(await screen.findByText(/You may not configure Quay./)).toBeVisible();
     expect(screen.queryByRole("menuitem", { name: /^Retire/ })).toBeNull();
     expect(screen.getByRole("group", { name: "My colour for it" })).toBeVisible();

@@ -36,6 +36,9 @@ public static class GivenScreen
     private const int Done = 0;
     private const int Failed = 3;
     private const int MostTried = 200;
+
+    /// <summary>A terminal, and what moves it about.</summary>
+    private const int AtFirst = 2;
     private const int CookieBytes = 16;
 
     /// <summary>Behind the windows.</summary>
@@ -155,18 +158,23 @@ public static class GivenScreen
     private static async Task KeepAsync(XConnection connection, string authority, Task ended, List<string> environment, TimeProvider time, CancellationToken cancel)
     {
         var (terminal, manager) = (Task.CompletedTask, Task.CompletedTask);
-        var (isActive, tried) = (false, 0);
+        var (isActive, tried, starts) = (false, 0, 0);
+        Task Begin(string program, string[] arguments)
+        {
+            starts++;
+            return Start(program, arguments, environment);
+        }
         while (!ended.IsCompleted && !cancel.IsCancellationRequested && File.Exists(authority) && time.GetUtcNow().UtcDateTime - File.GetLastWriteTimeUtc(authority) < DesktopView.GivenStays)
         {
             try
             {
                 if (!await IsWorkedInAsync(connection).ConfigureAwait(false))
                 {
-                    terminal = terminal.IsCompleted && Terminal() is var (program, arguments) ? Start(program, arguments, environment) : terminal;
+                    terminal = terminal.IsCompleted && Terminal() is var (program, arguments) ? Begin(program, arguments) : terminal;
                 }
                 else if (manager.IsCompleted)
                 {
-                    manager = managers.Select(Installed.Find).FirstOrDefault(p => p is not null) is { } found ? Start(found, [], environment) : manager;
+                    manager = managers.Select(Installed.Find).FirstOrDefault(p => p is not null) is { } found ? Begin(found, []) : manager;
                     isActive |= manager.IsCompleted;
                 }
                 else if (!isActive)
@@ -179,7 +187,8 @@ public static class GivenScreen
             {
                 // A window went meanwhile, or the server does.
             }
-            await Task.WhenAny(ended, Task.Delay(isActive ? Look : Soon, time, cancel)).ConfigureAwait(false);
+            // What ends as soon as it begins is begun again, and not without a pause.
+            await Task.WhenAny(ended, Task.Delay(isActive || starts > AtFirst ? Look : Soon, time, cancel)).ConfigureAwait(false);
         }
     }
 

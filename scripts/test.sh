@@ -16,6 +16,15 @@ count() { # name passed failed
   printf '%-14s %4d passed, %d failed   %ds\n' "$1" "$2" "$3" "$SECONDS"
 }
 
+# What the tests that failed say, not what the services of other tests wrote meanwhile; all of a log's end where none says so.
+what_failed() { # log
+  if grep -q '\[FAIL\]' "$1"; then
+    awk '/\[FAIL\]/ { left = 60 } left > 0 && /^    / { print; left-- }' "$1"
+  else
+    tail -n 120 "$1"
+  fi
+}
+
 SECONDS=0
 if [ -z "${ONLY:-}" ] || [ "$ONLY" = console ]; then
   (cd console && npx --no-install eslint . && npx --no-install prettier --check --log-level warn . && npx --no-install tsc --noEmit) && count "console lint" 1 0 || count "console lint" 0 1
@@ -42,7 +51,7 @@ else
     SECONDS=0
     log="$results/$project.log"
     xml="$results/$project.xml"
-    "out/build/bin/Umbrek.$project.Tests/release/Umbrek.$project.Tests" -noColor -xml "$xml" ${ARGS:-} >"$log" 2>&1 || tail -n 120 "$log"
+    "out/build/bin/Umbrek.$project.Tests/release/Umbrek.$project.Tests" -noColor -xml "$xml" ${ARGS:-} >"$log" 2>&1 || what_failed "$log"
     if [ -f "$xml" ]; then
       attribute() { grep -o "<assembly [^>]*>" "$xml" | head -1 | grep -o " $1=\"[0-9]*\"" | grep -o '[0-9]*'; }
       count "$project" "$(attribute passed)" "$(($(attribute failed) + $(attribute errors)))"

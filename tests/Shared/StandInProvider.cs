@@ -1,7 +1,6 @@
 using System.Buffers.Text;
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json.Nodes;
@@ -21,11 +20,7 @@ internal sealed class StandInProvider : IAsyncDisposable
 
     public StandInProvider()
     {
-        using (var free = new TcpListener(IPAddress.Loopback, 0))
-        {
-            free.Start();
-            Issuer = $"http://localhost:{((IPEndPoint)free.LocalEndpoint).Port}";
-        }
+        Issuer = $"http://localhost:{TestPorts.Next()}";
         listener.Prefixes.Add(Issuer + "/");
         listener.Start();
         serving = ServeAsync();

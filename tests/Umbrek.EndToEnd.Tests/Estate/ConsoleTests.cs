@@ -86,7 +86,7 @@ public sealed class ConsoleTests
     public async Task The_first_technician_is_made_in_the_console_with_the_code_from_the_terminal()
     {
         using var directory = new TestDirectory();
-        var port = World.FreePort();
+        var port = TestPorts.Next();
         await using var service = TestPrograms.Start("umbrekd", ["serve", "--data", directory.Path, "--listen", $"http://127.0.0.1:{port}"]);
         await service.UntilSaidAsync("ready");
         using var playwright = await Playwright.CreateAsync();

@@ -89,7 +89,7 @@ public sealed class ProgramsTests
     public async Task A_service_that_may_open_few_files_says_so_at_its_start()
     {
         using var directory = new TestDirectory();
-        await using var service = TestPrograms.Start("/bin/sh", ["-c", $"ulimit -n 1000; exec {TestPrograms.PathOf("umbrekd")} serve --data {directory.Path} --listen http://127.0.0.1:{World.FreePort()}"]);
+        await using var service = TestPrograms.Start("/bin/sh", ["-c", $"ulimit -n 1000; exec {TestPrograms.PathOf("umbrekd")} serve --data {directory.Path} --listen http://127.0.0.1:{TestPorts.Next()}"]);
         await service.UntilSaidAsync("ready");
         service.Said("note:").ShouldNotBeNull().ShouldContain("1000 files");
     }

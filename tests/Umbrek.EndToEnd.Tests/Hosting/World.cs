@@ -1,5 +1,4 @@
 using System.Net;
-using System.Net.Sockets;
 using System.Text.Json;
 using Umbrek.Tests;
 using Umbrek.Wire;
@@ -39,7 +38,7 @@ internal sealed class World : IAsyncDisposable
     /// <param name="options">More of what the service is started with; it is handed what puts a text into a file and names that.</param>
     public static async Task<World> StartAsync(bool lan = false, Func<Func<string, string>, string[]>? options = null)
     {
-        var world = new World { Address = new Uri($"https://localhost:{FreePort()}"), lan = lan };
+        var world = new World { Address = new Uri($"https://localhost:{TestPorts.Next()}"), lan = lan };
         world.more = options?.Invoke(text =>
         {
             File.WriteAllText(world.In("option"), text);
@@ -156,12 +155,5 @@ internal sealed class World : IAsyncDisposable
         await Task.WhenAll(agents.Select(a => a.DisposeAsync().AsTask()));
         await Service.DisposeAsync();
         directory.Dispose();
-    }
-
-    public static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
     }
 }

@@ -1,6 +1,5 @@
 using System.Collections.Concurrent;
 using System.Net;
-using System.Net.Sockets;
 using System.Text;
 using Umbrek.Core.Health;
 using Umbrek.Service.Health;
@@ -17,7 +16,7 @@ public sealed class OtlpTests
     public async Task Figures_of_hosts_and_service_reach_a_collector_with_their_labels_and_the_header_it_wants()
     {
         using var collector = new HttpListener();
-        var address = new Uri($"http://127.0.0.1:{FreePort()}/");
+        var address = new Uri($"http://127.0.0.1:{TestPorts.Next()}/");
         collector.Prefixes.Add(address.AbsoluteUri);
         collector.Start();
         var came = new ConcurrentQueue<(string Path, string? Type, string? Authorization, byte[] Body)>();
@@ -61,12 +60,5 @@ public sealed class OtlpTests
         {
             // It was stopped.
         }
-    }
-
-    private static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
     }
 }

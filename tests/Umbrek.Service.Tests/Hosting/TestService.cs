@@ -23,7 +23,7 @@ using Umbrek.Wire.Estate;
 
 namespace Umbrek.Service.Tests.Hosting;
 
-/// <summary>A whole service in this process, on a port of chance, with a database of its own.</summary>
+/// <summary>A whole service in this process, on a port of its own, with a database of its own.</summary>
 internal sealed class TestService : IAsyncDisposable
 {
     public const string Name = "Ines Okafor";
@@ -58,7 +58,7 @@ internal sealed class TestService : IAsyncDisposable
     {
         var service = new TestService(time ?? TimeProvider.System, database);
         service.adjust = adjust ?? service.adjust;
-        await service.OpenAsync(0);
+        await service.OpenAsync(TestPorts.Next());
         using (var anonymous = new ApiClient(service.Address, null))
         {
             await anonymous.PostAsync("set-up", new SetUpRequest(service.Get<SetUpCode>().Text, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);

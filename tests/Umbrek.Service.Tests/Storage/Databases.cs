@@ -1,6 +1,4 @@
 using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
 using Microsoft.EntityFrameworkCore;
 using Umbrek.Service.Storage;
 using Umbrek.Tests;
@@ -23,11 +21,7 @@ public sealed class PostgresServer : IAsyncLifetime
 
     public async ValueTask InitializeAsync()
     {
-        using (var listener = new TcpListener(IPAddress.Loopback, 0))
-        {
-            listener.Start();
-            port = ((IPEndPoint)listener.LocalEndpoint).Port;
-        }
+        port = TestPorts.Next();
         var bin = Directory.EnumerateDirectories("/usr/lib/postgresql").Order(StringComparer.Ordinal).Last() + "/bin";
         var data = directory.In("pg");
         Directory.CreateDirectory(data);

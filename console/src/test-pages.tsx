@@ -25,7 +25,8 @@ export function answering(): Answering {
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname.replace("/api/v1/", "");
     const text = await request.text();
-    const body: unknown = text ? JSON.parse(text) : undefined;
+    const isJson = request.headers.get("Content-Type")?.includes("json");
+    const body: unknown = text && isJson ? JSON.parse(text) : text || undefined;
     service.asked.push({ method: request.method, path, body, headers: request.headers });
     const [status, answer] = service.answers[`${request.method} ${path}`] ?? [
       404,

@@ -132,7 +132,7 @@ export function GroupsPage() {
           aria-level={node.depth + 1}
           aria-expanded={node.children.length > 0 ? !closed.has(g.id) : undefined}
           aria-selected={held?.kind === "group" && held.group.id === g.id}
-          aria-label={`${g.name}, ${node.hosts} hosts`}
+          aria-label={`${g.name}, ${node.hosts} ${node.hosts === 1 ? "host" : "hosts"}`}
           tabIndex={0}
           data-line={g.path}
           draggable={node.depth > 0}

@@ -2,7 +2,6 @@ import { Button, Menu, Modal, type FileButton } from "@mantine/core";
 import { useMutation } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import type { ImportOutcome } from "../api/types";
-import { ServiceProblem } from "../api/client";
 import { Trouble } from "../parts/Trouble";
 import { importTree } from "../api/tree";
 
@@ -60,7 +59,7 @@ export function TreeFile({ button: Choose, onDone }: { button: typeof FileButton
         <Modal opened onClose={close} title={`Import ${file.name}`} size="xl">
           <div className="stack">
             {work.isPending && <p>Reading {file.name} …</p>}
-            <Trouble error={work.error instanceof ServiceProblem || work.error ? work.error : undefined} />
+            <Trouble error={work.error} />
             {work.data && <Outcome outcome={work.data} />}
             {work.data && work.data.problems.length === 0 && work.data.changes.length > 0 && (
               <Button

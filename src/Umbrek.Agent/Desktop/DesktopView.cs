@@ -272,7 +272,7 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
     /// <returns>The screens that there are then, and why there is none.</returns>
     private async Task<(IReadOnlyList<ScreenInfo> All, string Problem)> GiveAsync(Means may, Func<string, Task> notice, CancellationToken cancel)
     {
-        var why = gate.Policy.GiveScreen == false ? "Its host policy does not have it given one."
+        var why = gate.Policy.GiveScreen == false ? NotByPolicy
             : Desktops.NotGivenBecause ?? (may.Wish.Control ? NoShellBecause(may) : "It is given one when somebody comes to control it.");
         if (why is not null)
         {
@@ -290,13 +290,16 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
         return (Desktops.List(), Desktops.NoneBecause);
     }
 
-    /// <summary>Acting at a screen that was given is as good as a shell: there is a terminal of the agent's own user.</summary>
+    private const string NotByPolicy = "Its host policy does not have it given one.";
+
+    /// <summary>Acting at a screen that was given, before or now, is as good as a shell: there is a terminal of the agent's own user.</summary>
     /// <returns>Why it may not be, or null.</returns>
     private string? NoShellBecause(Means may)
     {
         var policy = gate.Policy;
         const string given = "A screen that a host without one is given has a terminal,";
-        return !may.MayShell ? $"{given} so it takes the permission shell beside control, which you don't have there."
+        return policy.GiveScreen == false ? NotByPolicy
+            : !may.MayShell ? $"{given} so it takes the permission shell beside control, which you don't have there."
             : !policy.Allows(HostAct.Shell) ? $"{given} and this host does not allow shells."
             : policy.AsksKey(HostAct.Shell) && !policy.AsksKey(HostAct.Control) ? $"{given} and this host asks for its access key for shells and not for control: have its policy ask for it for both."
             : null;

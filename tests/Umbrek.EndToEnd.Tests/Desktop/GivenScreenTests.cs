@@ -85,6 +85,11 @@ public sealed class GivenScreenTests : IAsyncLifetime
         (await World.ClientAsync(null, "desktop", Host, "--list")).Stdout.ShouldContain("technicians: the host was given it");
         (status, _, stderr) = await World.ClientAsync(null, "desktop", Host, "--snapshot", World.In("given.png"));
         status.ShouldBe(0, stderr);
+
+        // One that is there already is no way around the policy.
+        await DoneAsync(null, "policy", "set", Host, "--give-screen", "no");
+        await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as=control");
+        await page.GetByText("Its host policy does not have it given one.").WaitForAsync();
         browser.Complaints.ShouldBeEmpty();
     }
 

@@ -8,9 +8,12 @@ namespace Umbrek.Service.Enrolment;
 /// <summary>An agent program to hand out.</summary>
 /// <param name="Content">Kept in memory: it is what a roll-out fetches a thousand times.</param>
 /// <param name="Sha256">In hex.</param>
-public sealed record AgentProgram(string Version, string File, ReadOnlyMemory<byte> Content, string Sha256)
+public sealed record AgentProgram(string Version, string File, byte[] Content, string Sha256)
 {
     public long Size => Content.Length;
+
+    /// <summary>To be sent piece by piece: whole, it would be copied for each who fetches it.</summary>
+    public Stream Open() => new MemoryStream(Content, writable: false);
 }
 
 /// <summary>The agent program that came with this service.</summary>

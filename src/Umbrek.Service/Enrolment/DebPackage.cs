@@ -58,7 +58,7 @@ public static class DebPackage
 
                 """));
         var data = Pack(at,
-            (Program[1..], 0x1ED, agent.Content.ToArray()),
+            (Program[1..], 0x1ED, agent.Content),
             (UnitFile.SettingsFile[1..], 0x180, JsonSerializer.SerializeToUtf8Bytes(settings, WireJson.Default.InstallerSettings)),
             File($"lib/systemd/system/{UnitFile.Name}", 0x1A4, UnitFile.Text(UnitFile.DefaultProgramDirectory)));
         using var package = new MemoryStream();

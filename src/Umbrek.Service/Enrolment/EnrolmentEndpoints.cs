@@ -63,7 +63,7 @@ public static class EnrolmentEndpoints
             {
                 await service.FindUsableAsync(secret, cancel).ConfigureAwait(false);
                 var agent = programs.Needed();
-                return TypedResults.Bytes(agent.Content, "application/octet-stream", "umbrek-agent", enableRangeProcessing: true,
+                return TypedResults.Stream(agent.Open(), "application/octet-stream", "umbrek-agent", null, enableRangeProcessing: true,
                     entityTag: new Microsoft.Net.Http.Headers.EntityTagHeaderValue($"\"{agent.Sha256}\""));
             })).AllowAnonymous();
         files.MapGet("/package", (InstallerService service, AgentPrograms programs, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>

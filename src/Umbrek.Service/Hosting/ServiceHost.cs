@@ -1,4 +1,5 @@
 using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.DataProtection.AuthenticatedEncryption;
 using Microsoft.AspNetCore.DataProtection.AuthenticatedEncryption.ConfigurationModel;
@@ -86,9 +87,14 @@ public static class ServiceHost
 
     private static void Listen(WebApplicationBuilder builder, ServiceOptions options)
     {
+        builder.Services.AddSingleton<IMemoryPoolFactory<byte>, WideBlocks>();
         builder.WebHost.UseKestrelHttpsConfiguration();
-        // When every agent returns at once, the default backlog of 512 overflows and their attempts time out.
-        builder.WebHost.UseSockets(s => s.Backlog = 4096);
+        builder.WebHost.UseSockets(sockets =>
+        {
+            // When every agent returns at once, the default backlog of 512 overflows and their attempts time out.
+            sockets.Backlog = 4096;
+            sockets.MaxWriteBufferSize = WideBlocks.Unsent;
+        });
         builder.WebHost.ConfigureKestrel((context, kestrel) =>
         {
             kestrel.AddServerHeader = false;

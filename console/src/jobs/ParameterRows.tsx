@@ -1,8 +1,35 @@
-import { Button, Checkbox, Select, TextInput } from "@mantine/core";
+import { Button, Checkbox, NumberInput, Select, TextInput } from "@mantine/core";
+import { useState } from "react";
 import type { ParameterKind, ScriptParameter } from "../api/types";
+import { whole } from "../parts/number";
 import { isNumber, kinds } from "./scripts";
 
-const number = (text: string) => (text.trim() === "" ? null : Number(text));
+/** A number or nothing; what is half typed, such as "0." or "-", stays as it stands. */
+function Bound({
+  label,
+  kind,
+  value,
+  onChange,
+}: {
+  label: string;
+  kind: ParameterKind;
+  value: number | null;
+  onChange: (value: number | null) => void;
+}) {
+  const [typed, setTyped] = useState<string | number>(value ?? "");
+  return (
+    <NumberInput
+      label={label}
+      hideControls
+      allowDecimal={kind === "number"}
+      value={whole(typed) === value ? typed : (value ?? "")}
+      onChange={(v) => {
+        setTyped(v);
+        onChange(whole(v));
+      }}
+    />
+  );
+}
 
 /** What a script is told each time it runs: its parameters, to be written. */
 export function ParameterRows({
@@ -49,20 +76,13 @@ export function ParameterRows({
             )}
             {isNumber(p.kind) && (
               <>
-                <TextInput
+                <Bound
                   label="At least"
-                  inputMode="decimal"
-                  value={p.least ?? ""}
-                  error={Number.isNaN(p.least) ? "No number" : undefined}
-                  onChange={(e) => set(at, { least: number(e.currentTarget.value) })}
+                  kind={p.kind}
+                  value={p.least ?? null}
+                  onChange={(least) => set(at, { least })}
                 />
-                <TextInput
-                  label="At most"
-                  inputMode="decimal"
-                  value={p.most ?? ""}
-                  error={Number.isNaN(p.most) ? "No number" : undefined}
-                  onChange={(e) => set(at, { most: number(e.currentTarget.value) })}
-                />
+                <Bound label="At most" kind={p.kind} value={p.most ?? null} onChange={(most) => set(at, { most })} />
               </>
             )}
             <TextInput

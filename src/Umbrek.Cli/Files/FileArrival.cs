@@ -89,7 +89,14 @@ internal sealed class FileArrival(string file, Guid hostId, FileName path, bool 
 
     public void Data(ReadOnlySpan<byte> bytes)
     {
-        part!.Write(bytes);
+        try
+        {
+            part!.Write(bytes);
+        }
+        catch (IOException e)
+        {
+            throw new ClientException($"'{file}' can't be written: {LocalFile.WhyNot(e)}{(partName is null ? "" : " What has come is kept; the same command goes on from there.")}");
+        }
         hash!.AppendData(bytes);
         unflushed += bytes.Length;
         if (unflushed >= FlushEvery && flushing.IsCompleted)

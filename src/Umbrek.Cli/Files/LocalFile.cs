@@ -104,6 +104,16 @@ public static unsafe partial class LocalFile
         return Marshal.GetLastPInvokeError() == isThere ? false : throw new IOException($"'{path}' can't be written: {Marshal.GetLastPInvokeErrorMessage()}.");
     }
 
+    /// <summary>Why the system did not write, as the end of a sentence that says what was to be written.</summary>
+    public static string WhyNot(IOException e) => OperatingSystem.IsWindows() ? e.Message : e.HResult switch
+    {
+        // errno(3): EFBIG, ENOSPC, EDQUOT
+        27 => "a file may not be so large there.",
+        28 => "there is no space left there. Make some, or have it come to another place.",
+        122 => "the quota there is used up. Take something away, or have it come to another place.",
+        _ => e.Message,
+    };
+
     /// <summary>Which one it is: another word when it is another file, or its content changed.</summary>
     public static string VersionOf(SafeFileHandle handle) => FormattableString.Invariant($"{RandomAccess.GetLength(handle):x}-{File.GetLastWriteTimeUtc(handle).Ticks:x}");
 

@@ -50,6 +50,22 @@ public sealed class FetchTests : FileStory
     }
 
     [Fact]
+    public async Task Where_there_is_no_space_left_it_goes_on_once_there_is_some()
+    {
+        await ShellAsync($"head -c 8000000 /dev/urandom >{On("noise")}");
+        var disk = World.In("disk");
+        var fetch = $"{TestPrograms.PathOf("umbrek")} fetch {Host} {On("noise")} --to {disk}";
+        var script = $"mkdir {disk} && mount -t tmpfs -o size=4m none {disk}; {fetch}; echo ended with $?; ls -A {disk} >&2; mount -o remount,size=20m {disk}; {fetch} && cmp {disk}/noise {On("noise")} && ls -A {disk}";
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("/usr/bin/unshare", ["--mount", "sh", "-c", script], null, new Dictionary<string, string> { ["UMBREK_HOME"] = World.In("client") });
+        status.ShouldBe(0, stderr);
+        var lines = stderr.TrimEnd().Split('\n');
+        lines[0].ShouldBe($"'{disk}/noise' can't be written: there is no space left there. Make some, or have it come to another place. What has come is kept; the same command goes on from there.");
+        lines[1].ShouldStartWith(".noise.");
+        stdout.ShouldStartWith("ended with 1\nFetched ");
+        stdout.ShouldEndWith("\nnoise\n");
+    }
+
+    [Fact]
     public async Task Patterns_standard_output_lists_and_what_is_wrong()
     {
         await ShellAsync($"cd {World.In("host")}; printf a >a.log; printf bb >b.log; printf c >c.txt; mkdir x y; printf 1 >x/in.log; printf 2 >y/in.log");

@@ -11,7 +11,7 @@ public sealed class SyslogTests
     [Fact]
     public async Task Every_line_arrives_in_order_also_those_that_were_written_while_the_receiver_was_down()
     {
-        var first = new SyslogReceiver();
+        var first = new SyslogReceiver(TestPorts.Next());
         var port = first.Port;
         await using var service = await TestService.StartAsync(adjust: o => o with { Syslog = new SyslogTarget("localhost", port, false) });
         var lines = await CountAsync(service);
@@ -65,7 +65,7 @@ public sealed class SyslogTests
         using var certificate = SyslogReceiver.MakeCertificate();
         using var other = SyslogReceiver.MakeCertificate();
         await File.WriteAllTextAsync(directory.In("ca.pem"), certificate.ExportCertificatePem());
-        var wrong = new SyslogReceiver(certificate: other);
+        var wrong = new SyslogReceiver(TestPorts.Next(), other);
         var port = wrong.Port;
         await using var service = await TestService.StartAsync(adjust: o => o with { Syslog = new SyslogTarget("localhost", port, true), SyslogAuthorityFile = directory.In("ca.pem") });
         await Wait.UntilAsync(() => wrong.Refused > 0, "the wrong certificate to be refused");

@@ -22,7 +22,7 @@ public abstract class NoticeTests : IAsyncLifetime
     // A Thursday morning.
     private readonly FakeTimeProvider time = new(new DateTimeOffset(2026, 11, 26, 9, 0, 0, TimeSpan.Zero));
     private Mailbox mailbox = new();
-    private HookReceiver receiver = new();
+    private HookReceiver receiver = new(TestPorts.Next());
 
     /// <returns>Null is the embedded database.</returns>
     protected abstract string? NewDatabase();

@@ -20,7 +20,7 @@ public sealed class WideBlocks : MemoryPool<byte>, IMemoryPoolFactory<byte>
     /// <summary>Blocks that are kept for who asks next: 16 MiB. What is given back beyond is left to the collector.</summary>
     private const int Kept = 512;
 
-    private readonly ConcurrentQueue<IMemoryOwner<byte>> free = new();
+    private readonly ConcurrentQueue<Block> free = new();
     private int count;
 
     public override int MaxBufferSize => Size;
@@ -34,9 +34,13 @@ public sealed class WideBlocks : MemoryPool<byte>, IMemoryPoolFactory<byte>
         if (free.TryDequeue(out var block))
         {
             Interlocked.Decrement(ref count);
-            return block;
         }
-        return new Block(this);
+        else
+        {
+            block = new Block(this);
+        }
+        block.IsLent = true;
+        return block;
     }
 
     /// <summary>Each part of the web server that goes gives its pool up; the others go on with it.</summary>
@@ -61,8 +65,22 @@ public sealed class WideBlocks : MemoryPool<byte>, IMemoryPoolFactory<byte>
         // Pinned: the sockets need not pin it for each call.
         private readonly byte[] bytes = GC.AllocateUninitializedArray<byte>(Size, pinned: true);
 
+        private bool isLent;
+
+        public bool IsLent
+        {
+            set => Volatile.Write(ref isLent, value);
+        }
+
         public Memory<byte> Memory => bytes;
 
-        public void Dispose() => pool.Return(this);
+        public void Dispose()
+        {
+            // Given back twice it would be lent to two.
+            if (Interlocked.Exchange(ref isLent, false))
+            {
+                pool.Return(this);
+            }
+        }
     }
 }

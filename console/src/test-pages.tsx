@@ -1,7 +1,8 @@
 /** Shows pages in tests: the real client, over a stand-in for the network. */
 import { MantineProvider } from "@mantine/core";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render } from "@testing-library/react";
+import { render, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
 import type { HostSummary } from "./api/types";
@@ -49,6 +50,14 @@ export function show(page: React.ReactNode, at = "/") {
       </QueryClientProvider>
     </MantineProvider>,
   );
+}
+
+/** Chooses in a field's list; other fields' lists may have the same words. */
+export async function choose(field: HTMLElement, what: string) {
+  await userEvent.click(field);
+  const list = document.getElementById(field.getAttribute("aria-controls") ?? "");
+  if (!list) throw new Error(`nothing drops down from ${field.getAttribute("aria-label")}`);
+  await userEvent.click(await within(list).findByRole("option", { name: what, hidden: true }));
 }
 
 /** A host of the quay. */

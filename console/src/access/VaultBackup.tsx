@@ -2,6 +2,7 @@ import { Button, FileInput, Modal, PasswordInput } from "@mantine/core";
 import { useState } from "react";
 import { api, ask } from "../api/client";
 import type { VaultBackupFile, VaultRestored } from "../api/types";
+import { save } from "../parts/file";
 import { Trouble } from "../parts/Trouble";
 import { useSecretAct } from "./useVault";
 
@@ -14,11 +15,7 @@ export function VaultBackup({ way, onClose }: { way: "backup" | "restore"; onClo
   const backUp = useSecretAct(async () => {
     if (passphrase !== again) throw new Error("The two passphrases differ; type it again.");
     const backup = await ask(api.POST("/api/v1/vault/backup", { body: { passphrase } }));
-    const link = document.createElement("a");
-    link.href = URL.createObjectURL(new Blob([JSON.stringify(backup)], { type: "application/json" }));
-    link.download = `vault-${new Date().toISOString().slice(0, 10)}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    save(`vault-${new Date().toISOString().slice(0, 10)}.json`, "application/json", JSON.stringify(backup));
   }, onClose);
   const restore = useSecretAct(async () => {
     if (!file) throw new Error("Choose the file of the backup first.");

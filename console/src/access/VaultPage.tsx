@@ -130,7 +130,7 @@ function Rotations({ scope }: { scope: string }) {
       >
         <TextInput
           label="Hosts"
-          description="A selection. Each gets a key of its own, made by chance; those that are away get theirs when they return."
+          description="A selection. Each gets a key of its own, made by chance; those that are away get theirs when they return. Sessions that are open there end."
           classNames={{ input: "mono" }}
           placeholder='in "Tarn Valley Creamery"'
           value={wanted}

@@ -2,7 +2,7 @@ import { screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { type Answering, answering, show } from "../test-pages";
+import { type Answering, answering, choose, show } from "../test-pages";
 import { NewScriptPage, NextVersionPage } from "./ScriptEditor";
 import { ScriptPage } from "./ScriptPage";
 import { ScriptsPage } from "./ScriptsPage";
@@ -59,13 +59,6 @@ beforeEach(() => {
 afterEach(() => vi.unstubAllGlobals());
 
 const asked = (method: string, path: string) => service.asked.filter((a) => a.method === method && a.path === path);
-/** Chooses in a list whose words other lists have, too. */
-async function choose(field: HTMLElement, what: string) {
-  await userEvent.click(field);
-  const list = document.getElementById(field.getAttribute("aria-controls") ?? "");
-  if (!list) throw new Error(`nothing drops down from ${field.getAttribute("aria-label")}`);
-  await userEvent.click(await within(list).findByRole("option", { name: what, hidden: true }));
-}
 const at = (path: string) =>
   show(
     <Routes>

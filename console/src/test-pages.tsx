@@ -60,6 +60,9 @@ export async function choose(field: HTMLElement, what: string) {
   await userEvent.click(await within(list).findByRole("option", { name: what, hidden: true }));
 }
 
+/** Gives elements a height, for lists that draw only what is in sight; until mocks are put back. */
+export const withRoom = () => vi.spyOn(Element.prototype, "clientHeight", "get").mockReturnValue(600);
+
 /** A host of the quay. */
 export const quayHost = (label: string, more: object = {}) =>
   ({

@@ -6,6 +6,7 @@ import { Trouble } from "../parts/Trouble";
 import { Output, RunStatus } from "./Output";
 import { useJob } from "./useJob";
 import { isFinal, needsOf } from "./words";
+import { neutralise } from "./output";
 
 /** What one host answers to a job, as it comes. */
 export function JobAnswer({ jobId }: { jobId: string }) {
@@ -18,7 +19,7 @@ export function JobAnswer({ jobId }: { jobId: string }) {
   return (
     <div style={{ marginTop: 12 }}>
       <p className="mono" style={{ margin: "0 0 6px" }}>
-        {live.job.command.action ? live.job.commandText : `$ ${live.job.commandText}`}
+        {neutralise(live.job.command.action ? live.job.commandText : `$ ${live.job.commandText}`)}
       </p>
       <Output run={run} output={live.output.get(run.id)} needs={needsOf(live.job)} />
       <RunStatus run={run} needs={needsOf(live.job)} />

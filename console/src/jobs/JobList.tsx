@@ -8,6 +8,7 @@ import { useScoped } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
 import { countWords } from "./words";
+import { neutralise } from "./output";
 
 interface Jobs {
   items: JobInfo[];
@@ -76,7 +77,7 @@ export function JobList({ hostId }: { hostId?: string }) {
       </div>
       {jobs.data.items.map((job) => (
         <Link key={job.id} className="row job-row" to={scoped(`/work/${job.id}`)}>
-          <span className="mono">{job.commandText}</span>
+          <span className="mono">{neutralise(job.commandText)}</span>
           <span className="mono muted">{job.selection}</span>
           <span>
             <Ago time={job.createdAt} />

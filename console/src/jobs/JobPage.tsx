@@ -16,6 +16,7 @@ import { Board } from "./Board";
 import { Comparison } from "./Comparison";
 import { howWords } from "./how";
 import { Output, RunStatus } from "./Output";
+import { neutralise } from "./output";
 import { RunList } from "./RunList";
 import { SearchView } from "./SearchView";
 import { useBoard, useRun } from "./useJob";
@@ -66,7 +67,7 @@ export function JobPage() {
   return (
     <main className="page">
       <div className="page-head">
-        <h1 className={job.script || job.command.action ? undefined : "mono"}>{job.commandText}</h1>
+        <h1 className={job.script || job.command.action ? undefined : "mono"}>{neutralise(job.commandText)}</h1>
         {mayRun && (
           <div className="acts">
             {open > 0 && (
@@ -128,7 +129,7 @@ export function JobPage() {
         <details className="script">
           <summary>The script</summary>
           <pre className="output" tabIndex={0}>
-            {job.command.script}
+            {neutralise(job.command.script)}
           </pre>
         </details>
       )}

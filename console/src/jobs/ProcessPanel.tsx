@@ -4,6 +4,7 @@ import { useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { HostProcess, HostSummary } from "../api/types";
 import { customerOf } from "../estate/emblem";
+import { whole } from "../parts/number";
 import { bytes, span } from "../parts/time";
 import { Trouble } from "../parts/Trouble";
 import type { ViewWord } from "./hostLook";
@@ -188,6 +189,7 @@ function Acts({
 }) {
   const [asked, setAsked] = useState<{ act: Act; which: HostProcess[] }>();
   const [niceness, setNiceness] = useState<string | number>(10);
+  const rank = whole(niceness);
   const customer = customerOf(host.groupPath);
   const make = useHostAct(host, proof, () => {
     setAsked(undefined);
@@ -197,7 +199,7 @@ function Acts({
     const choice = { marks: which.map(markOf), boot };
     make.mutate(
       act === "rank"
-        ? { rank: { which: choice, niceness: Number(niceness) } }
+        ? { rank: { which: choice, niceness: rank ?? 0 } }
         : { end: { which: choice, force: act === "kill" } },
     );
   };
@@ -272,6 +274,8 @@ function Acts({
               type="submit"
               color={asked.act === "rank" ? undefined : "red"}
               loading={make.isPending}
+              disabled={asked.act === "rank" && rank === null}
+              title={asked.act === "rank" && rank === null ? "Say a niceness first" : undefined}
               classNames={{ label: "whole-label" }}
               h="auto"
               mih={36}

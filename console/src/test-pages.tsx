@@ -5,7 +5,7 @@ import { render, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
-import type { HostSummary } from "./api/types";
+import type { HostSummary, RunCounts } from "./api/types";
 
 export interface Asked {
   method: string;
@@ -77,3 +77,18 @@ export const quayHost = (label: string, more: object = {}) =>
     presence: { state: "linked" },
     ...more,
   }) as unknown as HostSummary;
+
+/** How many runs of a job are in each state: none, but for those that are said. */
+export const runCounts = (some: Partial<RunCounts>): RunCounts => ({
+  waiting: 0,
+  sent: 0,
+  running: 0,
+  succeeded: 0,
+  failed: 0,
+  timedOut: 0,
+  refused: 0,
+  cancelled: 0,
+  expired: 0,
+  interrupted: 0,
+  ...some,
+});

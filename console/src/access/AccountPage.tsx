@@ -175,6 +175,7 @@ function Tokens() {
           </Button>
         )}
       </header>
+      <Trouble error={end.error} />
       {token && (
         <div className="stack">
           <p style={{ margin: 0 }}>This is shown once. Put it where the script finds it as UMBREK_TOKEN.</p>

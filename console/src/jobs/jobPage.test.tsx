@@ -2,8 +2,8 @@ import { act, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import type { JobChanges, JobInfo, RunInfo, RunState } from "../api/types";
-import { type Answering, answering, show, withRoom } from "../test-pages";
+import type { JobChanges, JobInfo, RunCounts, RunInfo, RunState } from "../api/types";
+import { type Answering, answering, runCounts, show, withRoom } from "../test-pages";
 import { inOrder, JobPage } from "./JobPage";
 
 interface Line {
@@ -36,20 +36,7 @@ const run = (label: string, state: RunState, more: object = {}) =>
     stderrBytes: 0,
     ...more,
   }) as unknown as RunInfo;
-const counts = (more: object) => ({
-  waiting: 0,
-  sent: 0,
-  running: 0,
-  succeeded: 0,
-  failed: 0,
-  timedOut: 0,
-  refused: 0,
-  cancelled: 0,
-  expired: 0,
-  interrupted: 0,
-  ...more,
-});
-const job = (runs: object, more: object = {}) =>
+const job = (runs: Partial<RunCounts>, more: object = {}) =>
   ({
     id: "j",
     commandText: "df -h",
@@ -57,7 +44,7 @@ const job = (runs: object, more: object = {}) =>
     selection: `in "${QUAY}"`,
     createdAt: "2026-11-28T08:00:00Z",
     createdBy: "Ines Okafor",
-    runs: counts(runs),
+    runs: runCounts(runs),
     ...more,
   }) as unknown as JobInfo;
 

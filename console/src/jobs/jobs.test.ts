@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { JobChanges, JobInfo, OutputPiece, RunCounts, RunInfo } from "../api/types";
+import { runCounts } from "../test-pages";
 import { merge } from "./JobList";
 import { neutralise, RunOutput, SHOWN_CHARACTERS } from "./output";
 import { take, type LiveJob } from "./useJob";
@@ -15,21 +16,8 @@ const piece = (sequence: number, data: number[] | string, stream: "stdout" | "st
   stream,
   data: base64(data),
 });
-const counts = (part: Partial<RunCounts>): RunCounts => ({
-  waiting: 0,
-  sent: 0,
-  running: 0,
-  succeeded: 0,
-  failed: 0,
-  timedOut: 0,
-  refused: 0,
-  cancelled: 0,
-  expired: 0,
-  interrupted: 0,
-  ...part,
-});
 const job = (id: string, part: Partial<RunCounts> = {}) =>
-  ({ id, commandText: "df -h", runs: counts(part) }) as JobInfo;
+  ({ id, commandText: "df -h", runs: runCounts(part) }) as JobInfo;
 const run = (id: string, state: RunInfo["state"]) => ({ id, state, hostLabel: id }) as RunInfo;
 
 describe("output of a run", () => {
@@ -76,7 +64,9 @@ describe("output of a run", () => {
 
 describe("words for runs", () => {
   it("names trouble first", () => {
-    expect(countWords(counts({ succeeded: 58, failed: 2, timedOut: 1 }))).toBe("2 failed, 1 timed out, 58 succeeded");
+    expect(countWords(runCounts({ succeeded: 58, failed: 2, timedOut: 1 }))).toBe(
+      "2 failed, 1 timed out, 58 succeeded",
+    );
   });
   it("tells the exit status of a failure", () => {
     expect(runWord({ state: "failed", exitStatus: 3 })).toBe("failed (3)");

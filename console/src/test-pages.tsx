@@ -43,13 +43,14 @@ export function answering(): Answering {
 
 export function show(page: React.ReactNode, at = "/") {
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return render(
+  const shown = render(
     <MantineProvider env="test">
       <QueryClientProvider client={queries}>
         <MemoryRouter initialEntries={[at]}>{page}</MemoryRouter>
       </QueryClientProvider>
     </MantineProvider>,
   );
+  return { ...shown, queries };
 }
 
 /** Chooses in a field's list; other fields' lists may have the same words. */

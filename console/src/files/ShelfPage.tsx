@@ -19,7 +19,7 @@ const MOST = 500;
 export function ShelfPage() {
   const { id = "" } = useParams();
   const { data: shelf, error } = useShelf(id);
-  if (error) {
+  if (error && !shelf) {
     return (
       <main className="page">
         <Empty title="This shelf can't be shown">

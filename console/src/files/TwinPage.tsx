@@ -30,7 +30,7 @@ const MOST = 500;
 export function TwinPage() {
   const { id = "" } = useParams();
   const { data: twin, error } = useTwin(id);
-  if (error) {
+  if (error && !twin) {
     return (
       <main className="page">
         <Empty title="This twin can't be shown">
@@ -253,6 +253,9 @@ function Conflicts({
           ))}
         </tbody>
       </table>
+      {conflicts.length > MOST && (
+        <p className="muted">{conflicts.length - MOST} more come up once these are settled.</p>
+      )}
     </section>
   );
 }

@@ -8,7 +8,7 @@ import { useHostProbes } from "./useProbes";
 /** What a host's own agent looks at for checks; nothing where it looks at nothing. */
 export function ProbesPart({ hostId }: { hostId: string }) {
   const probes = useHostProbes(hostId);
-  if (probes.error) return <Trouble error={probes.error} />;
+  if (probes.error && !probes.data) return <Trouble error={probes.error} />;
   if (!probes.data || probes.data.length === 0) return null;
   return (
     <section aria-labelledby="probes-title" className="probes">

@@ -58,7 +58,7 @@ function useJobs(hostId: string | undefined) {
 export function JobList({ hostId }: { hostId?: string }) {
   const jobs = useJobs(hostId);
   const scoped = useScoped();
-  if (jobs.error) return <Trouble error={jobs.error} />;
+  if (jobs.error && !jobs.data) return <Trouble error={jobs.error} />;
   if (!jobs.data) return null;
   if (jobs.data.items.length === 0) {
     return (

@@ -22,7 +22,7 @@ export function NewScriptPage() {
     enabled: !!job,
     staleTime: Infinity,
   });
-  if (error) return <Trouble error={error} />;
+  if (error && !data) return <Trouble error={error} />;
   if (job && !data) return null;
   return <Editor from={data ? asScript(data.command) : { script: "#!/bin/sh\n" }} parameters={ofJob(data)} />;
 }
@@ -31,9 +31,12 @@ export function NewScriptPage() {
 export function NextVersionPage() {
   const { id } = useParams();
   const { data, error } = useScript(id);
-  if (error) return <Trouble error={error} />;
-  return data ? (
-    <Editor key={data.shown.number} from={data.shown.command} parameters={data.shown.parameters} known={data} />
+  const [begun, setBegun] = useState<ScriptDetail>();
+  // What is being written stays, whatever comes of the script or of the line meanwhile; the service says what is too old.
+  if (data && data.script.id !== begun?.script.id) setBegun(data);
+  if (error && !begun) return <Trouble error={error} />;
+  return begun ? (
+    <Editor key={begun.script.id} from={begun.shown.command} parameters={begun.shown.parameters} known={begun} />
   ) : null;
 }
 

@@ -22,7 +22,7 @@ export function ScriptPage() {
   const { data, error } = useScript(id, number);
   const [sharing, setSharing] = useState(false);
   const [removing, setRemoving] = useState(false);
-  if (error) {
+  if (error && !data) {
     return (
       <main className="page">
         <Empty title="This script can't be shown">

@@ -1,4 +1,4 @@
-import { screen, within } from "@testing-library/react";
+import { act, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
@@ -267,6 +267,22 @@ describe("writing a script", () => {
       command: { script: "#!/bin/sh\ndf -h\n", user: "www-data", timeoutSeconds: 90 },
       parameters: [{ name: "WHO", default: "Wanda" }],
     });
+  });
+
+  it("keeps what is being written, whatever comes of the script meanwhile", async () => {
+    const { queries } = at("/work/scripts/a/edit");
+    const text = await screen.findByRole("textbox", { name: "Script" });
+    await userEvent.type(text, "echo mine");
+    service.answers["GET scripts/a"] = [200, detail({ latest: 3, version: 6 }, { number: 3 })];
+    await act(() => queries.refetchQueries({ queryKey: ["scripts", "a"] }));
+    expect(screen.getByRole("textbox", { name: "Script" })).toHaveValue("#!/bin/sh\nfind . \u202Eecho mine");
+    service.answers["GET scripts/a"] = [503, { detail: "The database does not answer." }];
+    await act(() => queries.refetchQueries({ queryKey: ["scripts", "a"] }));
+    expect(screen.getByRole("textbox", { name: "Script" })).toHaveValue("#!/bin/sh\nfind . \u202Eecho mine");
+    service.answers["POST scripts/a/versions"] = [412, { detail: "Tomasz Vail kept version 3 meanwhile." }];
+    await userEvent.click(screen.getByRole("button", { name: "Keep version 3" }));
+    expect(await screen.findByText("Tomasz Vail kept version 3 meanwhile.")).toBeVisible();
+    expect(asked("POST", "scripts/a/versions")[0]?.headers.get("If-Match")).toBe('"5"');
   });
 
   it("adds a version to what was read, and loses nothing when somebody was faster", async () => {

@@ -142,7 +142,7 @@ function GoingOn({ host }: { host: HostSummary }) {
     onSettled: () => queries.invalidateQueries({ queryKey: ["shells", host.id] }),
   });
   const others = found.data?.filter((s) => !here.has(s.id)) ?? [];
-  if (found.error) return <Trouble error={found.error} />;
+  if (found.error && !found.data) return <Trouble error={found.error} />;
   if (others.length === 0) return null;
   return (
     <>

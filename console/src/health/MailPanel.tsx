@@ -65,9 +65,12 @@ function MailEditor({ settings, onClose }: { settings: MailSettings; onClose: ()
     user: settings.user ?? "",
     password: null,
     from: settings.from ?? "",
-    console: settings.console ?? window.location.origin,
+    // Where none was wished before, none is slipped in.
+    console: settings.console ?? (settings.server ? "" : window.location.origin),
   });
-  const keep = useKeepMail(settings.version, onClose);
+  // As they were read: what another changed meanwhile is not to be overwritten unseen.
+  const [read] = useState(settings.version);
+  const keep = useKeepMail(read, onClose);
   const change = (part: Partial<MailWish>) => setWish({ ...wish, ...part });
   return (
     <Modal opened onClose={onClose} title="How mail goes out">

@@ -11,7 +11,9 @@ type May = "no" | "use" | "change";
 const everybody = "everybody";
 
 /** What a script is called, whose it is, and who else may use or change it. */
-export function ScriptSharing({ script, onClose }: { script: ScriptInfo; onClose: () => void }) {
+export function ScriptSharing({ script: now, onClose }: { script: ScriptInfo; onClose: () => void }) {
+  // As it was read: what another changed meanwhile is not to be overwritten unseen.
+  const [script] = useState(now);
   const { teams } = useTeams();
   const { technicians } = useTechnicians();
   const [name, setName] = useState(script.name);

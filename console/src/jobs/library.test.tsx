@@ -160,8 +160,10 @@ describe("a script", () => {
 
   it("is shared with a team and with everybody, each in its own way, and given away", async () => {
     service.answers["GET scripts/a"] = [200, detail({ sharing: [{ teamId: null, mayChange: false }] })];
-    at("/work/scripts/a");
+    const { queries } = at("/work/scripts/a");
     await userEvent.click(await screen.findByRole("button", { name: "Name and sharing" }));
+    service.answers["GET scripts/a"] = [200, detail({ version: 6, name: "renamed meanwhile" })];
+    await act(() => queries.refetchQueries({ queryKey: ["scripts", "a"] }));
     expect(await screen.findByRole("combobox", { name: "Everybody who may run commands" })).toHaveValue("may run it");
     await choose(screen.getByRole("combobox", { name: "Everybody who may run commands" }), "does not see it");
     await choose(screen.getByRole("combobox", { name: "Team Coast" }), "may run and change it");

@@ -14,7 +14,8 @@ namespace Umbrek.Agent.Shell;
 
 /// <param name="Refusal">Why there is none; null where it may be.</param>
 /// <param name="Wish">What counts: where the host asks for its key, what was sealed.</param>
-public sealed record ShellAdmission(string? Refusal, ShellWish Wish, Guid TechnicianId);
+/// <param name="Number">Orders are counted as they come: of two for one shell the later counts.</param>
+public sealed record ShellAdmission(string? Refusal, ShellWish Wish, Guid TechnicianId, long Number);
 
 /// <summary>
 /// The shells of this host: lets technicians in as the host policy says, starts keepers, connects to those that go on, and ends them
@@ -29,7 +30,20 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
 
     private static readonly TimeSpan KeeperStart = TimeSpan.FromSeconds(10);
     private readonly ConcurrentDictionary<Guid, int> attended = new();
+    private readonly ConcurrentDictionary<Guid, Turn> turns = new();
     private readonly EndedSessions ended = new();
+    private long orders;
+
+    /// <summary>Whose turn it is at a shell: one connects to it after the other.</summary>
+    private sealed class Turn : IDisposable
+    {
+        public SemaphoreSlim One { get; } = new(1);
+
+        /// <summary>The number of the latest order that was let through.</summary>
+        public long Latest { get; set; }
+
+        public void Dispose() => One.Dispose();
+    }
 
     /// <summary>Forgets shells whose keeper is gone, with the host's restart or otherwise.</summary>
     public void Load()
@@ -92,10 +106,10 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
     {
         if (order is not { Wish: not null })
         {
-            return new ShellAdmission("The order to open a shell was empty.", new ShellWish(), default);
+            return new ShellAdmission("The order to open a shell was empty.", new ShellWish(), default, 0);
         }
         var refusal = Admit(order, out var wish);
-        return new ShellAdmission(refusal, wish, order.TechnicianId);
+        return new ShellAdmission(refusal, wish, order.TechnicianId, Interlocked.Increment(ref orders));
     }
 
     /// <summary>The host's end of a channel for a shell, until either side goes.</summary>
@@ -158,8 +172,19 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
         attended.AddOrUpdate(directory.ShellId, 1, (_, n) => n + 1);
         try
         {
-            await keeper.WriteAsync(new ShellWord(Size: wish.Terminal, Seen: wish.Seen), cancel).ConfigureAwait(false);
-            await CarryAsync(frames, keeper, cancel).ConfigureAwait(false);
+            switch (await TakeTurnAsync(keeper, directory.ShellId, wish, admission.Number, cancel).ConfigureAwait(false))
+            {
+                case (true, _):
+                    await frames.SendAsync(new ShellWord(Displaced: true), cancel).ConfigureAwait(false);
+                    break;
+                case (_, { } opened):
+                    await frames.SendWordAsync(opened.Word, cancel).ConfigureAwait(false);
+                    await CarryAsync(frames, keeper, cancel).ConfigureAwait(false);
+                    break;
+                default:
+                    await frames.RefuseAsync("That shell has ended. Open another.", cancel).ConfigureAwait(false);
+                    break;
+            }
         }
         finally
         {
@@ -168,6 +193,33 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
             {
                 _ = TellEndAsync(directory, order.Technician, wish, shown!);
             }
+        }
+    }
+
+    /// <summary>
+    /// Connects to the shell, unless a later order has done so: whoever asks again because the line broke must not lose it to the try before,
+    /// which may still be on its way to a keeper that has only just begun.
+    /// </summary>
+    /// <returns>Whether another has the shell, and the keeper's first word; null when it has ended.</returns>
+    private async Task<(bool Displaced, KeeperMessage? Opened)> TakeTurnAsync(KeeperStream keeper, Guid shellId, ShellWish wish, long number, CancellationToken cancel)
+    {
+        var turn = turns.GetOrAdd(shellId, _ => new Turn());
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(cancel);
+        limit.CancelAfter(KeeperStart);
+        await turn.One.WaitAsync(limit.Token).ConfigureAwait(false);
+        try
+        {
+            if (number < turn.Latest)
+            {
+                return (true, null);
+            }
+            turn.Latest = number;
+            await keeper.WriteAsync(new ShellWord(Size: wish.Terminal, Seen: wish.Seen), limit.Token).ConfigureAwait(false);
+            return (false, await keeper.ReadAsync(limit.Token).ConfigureAwait(false));
+        }
+        finally
+        {
+            turn.One.Release();
         }
     }
 
@@ -194,6 +246,10 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
     {
         var path = Path.Combine(state.Shells, (admission.Wish.BeginAs ?? Guid.CreateVersion7()).ToString("N"));
         OwnerOnly.CreateDirectory(path);
+        foreach (var over in turns.Keys.Where(id => Find(id) is null))
+        {
+            turns.TryRemove(over, out _);
+        }
         var directory = new ShellDirectory(path);
         directory.Write(new KeptShell(admission.TechnicianId, order.Technician, admission.Wish with { Seen = 0 }, time.GetUtcNow()));
         directory.Session = order.SessionId;

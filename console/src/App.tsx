@@ -12,6 +12,7 @@ import { HostsPage } from "./estate/HostsPage";
 import { ScopeLine } from "./estate/ScopeLine";
 import { useEstate } from "./estate/useEstate";
 import { Empty } from "./parts/Trouble";
+import { runbookShelf, scriptShelf } from "./jobs/steps";
 
 // Only what the first page needs is loaded first.
 const NowPage = lazy(() => import("./health/NowPage").then((m) => ({ default: m.NowPage })));
@@ -21,6 +22,7 @@ const AlertPage = lazy(() => import("./health/AlertPage").then((m) => ({ default
 const ChecksPage = lazy(() => import("./health/ChecksPage").then((m) => ({ default: m.ChecksPage })));
 const NoticesPage = lazy(() => import("./health/NoticesPage").then((m) => ({ default: m.NoticesPage })));
 const MaintenancePage = lazy(() => import("./health/MaintenancePage").then((m) => ({ default: m.MaintenancePage })));
+const ReactionsPage = lazy(() => import("./health/ReactionsPage").then((m) => ({ default: m.ReactionsPage })));
 const HostPage = lazy(() => import("./estate/HostPage").then((m) => ({ default: m.HostPage })));
 const DesktopPage = lazy(() => import("./desktop/DesktopPage").then((m) => ({ default: m.DesktopPage })));
 const ScreensPage = lazy(() => import("./desktop/ScreensPage").then((m) => ({ default: m.ScreensPage })));
@@ -37,6 +39,8 @@ const ShelvesPage = lazy(() => import("./files/ShelvesPage").then((m) => ({ defa
 const ShelfPage = lazy(() => import("./files/ShelfPage").then((m) => ({ default: m.ShelfPage })));
 const NewTwinPage = lazy(() => import("./files/NewTwinPage").then((m) => ({ default: m.NewTwinPage })));
 const ScriptPage = lazy(() => import("./jobs/ScriptPage").then((m) => ({ default: m.ScriptPage })));
+const NewRunbookPage = lazy(() => import("./jobs/RunbookEditor").then((m) => ({ default: m.NewRunbookPage })));
+const NextRunbookPage = lazy(() => import("./jobs/RunbookEditor").then((m) => ({ default: m.NextRunbookPage })));
 const NewScriptPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NewScriptPage })));
 const NextVersionPage = lazy(() => import("./jobs/ScriptEditor").then((m) => ({ default: m.NextVersionPage })));
 const AuditPage = lazy(() => import("./audit/AuditPage").then((m) => ({ default: m.AuditPage })));
@@ -103,7 +107,11 @@ function Inside() {
         <Route path="/hosts/:id/desktop" element={<DesktopPage />} />
         <Route path="/work" element={<WorkPage />} />
         <Route path="/work/new" element={<NewJobPage />} />
-        <Route path="/work/scripts" element={<ScriptsPage />} />
+        <Route path="/work/scripts" element={<ScriptsPage key="scripts" shelf={scriptShelf} />} />
+        <Route path="/work/runbooks" element={<ScriptsPage key="runbooks" shelf={runbookShelf} />} />
+        <Route path="/work/runbooks/new" element={<NewRunbookPage />} />
+        <Route path="/work/runbooks/:id" element={<ScriptPage />} />
+        <Route path="/work/runbooks/:id/edit" element={<NextRunbookPage />} />
         <Route path="/work/scripts/new" element={<NewScriptPage />} />
         <Route path="/work/scripts/:id" element={<ScriptPage />} />
         <Route path="/work/scripts/:id/edit" element={<NextVersionPage />} />
@@ -127,6 +135,7 @@ function Inside() {
         <Route path="/people/audit" element={<AuditPage />} />
         <Route path="/rules" element={<ChecksPage />} />
         <Route path="/rules/notices" element={<NoticesPage />} />
+        <Route path="/rules/reactions" element={<ReactionsPage />} />
         <Route path="/rules/maintenance" element={<MaintenancePage />} />
         <Route path="/rules/policies" element={<PoliciesPage />} />
         <Route path="/join" element={<JoinPage />} />

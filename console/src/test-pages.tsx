@@ -17,7 +17,8 @@ export interface Asked {
 /** What the pages asked of the service, and the answers it gives: status and body by "GET set-up". */
 export interface Answering {
   asked: Asked[];
-  answers: Record<string, [number, unknown]>;
+  /** Status, body, and whether the body is text rather than JSON. */
+  answers: Record<string, [number, unknown, boolean?]>;
 }
 
 /** Stands in for the network until the globals are put back. */
@@ -29,13 +30,13 @@ export function answering(): Answering {
     const isJson = request.headers.get("Content-Type")?.includes("json");
     const body: unknown = text && isJson ? JSON.parse(text) : text || undefined;
     service.asked.push({ method: request.method, path, body, headers: request.headers });
-    const [status, answer] = service.answers[`${request.method} ${path}`] ?? [
+    const [status, answer, isText] = service.answers[`${request.method} ${path}`] ?? [
       404,
       { detail: `nobody answers ${request.method} ${path}` },
     ];
-    return new Response(status === 204 ? null : JSON.stringify(answer), {
+    return new Response(status === 204 ? null : isText ? String(answer) : JSON.stringify(answer), {
       status,
-      headers: { "Content-Type": "application/json" },
+      headers: { "Content-Type": isText ? "text/plain" : "application/json" },
     });
   });
   return service;

@@ -41,7 +41,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
     NumberHandling = JsonNumberHandling.Strict,
     Converters =
     [
-        typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
+        typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>), typeof(WordConverter<StepState>), typeof(WordConverter<ConditionKind>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<RecordRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<AccessKeyRule>), typeof(WordConverter<EnrolmentState>),
         typeof(WordConverter<ProbeKind>), typeof(WordConverter<ProbeAct>), typeof(WordConverter<ProbeState>), typeof(WordConverter<Dimension>), typeof(WordConverter<ShellSignal>), typeof(WordConverter<ServiceState>), typeof(WordConverter<ServiceStart>), typeof(WordConverter<ServiceAct>), typeof(WordConverter<PowerAct>), typeof(WordConverter<LogSeverity>), typeof(WordConverter<FileKind>), typeof(WordConverter<Existing>), typeof(WordConverter<NamedPlace>),
     ])]
@@ -102,6 +102,7 @@ public sealed class WordConverter<T>() : JsonStringEnumConverter<T>(JsonNamingPo
 [JsonSerializable(typeof(ScanReport))]
 [JsonSerializable(typeof(RunStart))]
 [JsonSerializable(typeof(RunEnd))]
+[JsonSerializable(typeof(StepMark))]
 [JsonSerializable(typeof(Sample))]
 [JsonSerializable(typeof(IReadOnlyList<FileSystemSample>))]
 [JsonSerializable(typeof(IReadOnlyList<InterfaceSample>))]
@@ -132,7 +133,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
     Converters =
     [
         typeof(WordConverter<PresenceState>), typeof(WordConverter<AwayReason>), typeof(WordConverter<LinkRefusal>),
-        typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>),
+        typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>), typeof(WordConverter<StepState>), typeof(WordConverter<ConditionKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>), typeof(WordConverter<PairingState>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<RecordRule>), typeof(WordConverter<RecordingKind>), typeof(WordConverter<FilmState>), typeof(WordConverter<AccessKeyRule>),
         typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
@@ -216,6 +217,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(HostAnswer))]
 [JsonSerializable(typeof(RunStart))]
 [JsonSerializable(typeof(RunEnd))]
+[JsonSerializable(typeof(StepMark))]
 [JsonSerializable(typeof(Sample))]
 [JsonSerializable(typeof(List<Sample>))]
 [JsonSerializable(typeof(IReadOnlyList<FileSystemSample>))]
@@ -412,6 +414,10 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(NewScriptVersion))]
 [JsonSerializable(typeof(ScriptChange))]
 [JsonSerializable(typeof(ScriptUse))]
+[JsonSerializable(typeof(IReadOnlyList<StepStatus>))]
+[JsonSerializable(typeof(RunbookDocument))]
+[JsonSerializable(typeof(List<RunbookStep>))]
+[JsonSerializable(typeof(RunbookDraft))]
 [JsonSerializable(typeof(FilledScript))]
 [JsonSerializable(typeof(ScriptComparison))]
 [JsonSerializable(typeof(List<ScriptParameter>))]
@@ -472,6 +478,10 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(Page<MaintenanceInfo>))]
 [JsonSerializable(typeof(List<MaintenanceInfo>))]
 [JsonSerializable(typeof(NewMaintenance))]
+[JsonSerializable(typeof(ReactionInfo))]
+[JsonSerializable(typeof(Page<ReactionInfo>))]
+[JsonSerializable(typeof(List<ReactionInfo>))]
+[JsonSerializable(typeof(NewReaction))]
 [JsonSerializable(typeof(MailWish))]
 [JsonSerializable(typeof(PresenceInfo))]
 [JsonSerializable(typeof(Problem))]

@@ -2462,6 +2462,43 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/reactions": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** What runs by itself because of alerts. */
+    get: operations["listReactions"];
+    put?: never;
+    /** Has a runbook or a script run on a host when a check raises an alert there, with the grants of whoever says so. */
+    post: operations["createReaction"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/reactions/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A reaction, and how it went. */
+    get: operations["getReaction"];
+    /** Changes a reaction; it runs with the grants of whoever changed it from then on. */
+    put: operations["changeReaction"];
+    post?: never;
+    /** Removes a reaction. */
+    delete: operations["removeReaction"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/maintenance": {
     parameters: {
       query?: never;
@@ -2792,6 +2829,40 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/scripts/{id}/document": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** A runbook as the Markdown document that it can be written as; the newest version, or the one of a number. */
+    get: operations["getRunbookDocument"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/scripts/document": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Reads a runbook that is written as a document, and says what can't be read; nothing is kept. */
+    post: operations["readRunbookDocument"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/scripts/fill": {
     parameters: {
       query?: never;
@@ -3018,6 +3089,7 @@ export interface components {
       before: components["schemas"]["TimelineEntry"][];
       same: components["schemas"]["AlertInfo"][];
       notices: components["schemas"]["AlertNotice"][];
+      reactions: components["schemas"]["AlertReaction"][];
     };
     AlertGraph: {
       metric: string;
@@ -3071,6 +3143,17 @@ export interface components {
       at: null | string;
       /** Format: date-time */
       until: null | string;
+    };
+    AlertReaction: {
+      /** Format: uuid */
+      reactionId: string;
+      name: string;
+      /** Format: date-time */
+      at: null | string;
+      /** Format: uuid */
+      jobId: null | string;
+      state: null | components["schemas"]["RunState"];
+      says: null | string;
     };
     /** @enum {unknown} */
     AlertState: "open" | "acknowledged" | "snoozed" | "cleared" | "dismissed";
@@ -3252,6 +3335,7 @@ export interface components {
       line?: null | string;
       arguments?: null | string[];
       script?: null | string;
+      steps?: null | components["schemas"]["RunbookStep"][];
       action?: null | components["schemas"]["HostAction"];
       shell?: null | string;
       workingDirectory?: null | string;
@@ -3279,6 +3363,8 @@ export interface components {
       to: number;
       items: components["schemas"]["Completion"][];
     };
+    /** @enum {unknown} */
+    ConditionKind: "always" | "something-failed" | "succeeded" | "failed" | "left-out" | "exit" | "is" | "is-not";
     /** @enum {unknown} */
     ConsentRule: "never" | "unless-refused" | "when-somebody-is-logged-in" | "always" | null;
     CustomerChange: {
@@ -4201,6 +4287,35 @@ export interface components {
       ceremony: string;
       credential: components["schemas"]["JsonElement"];
     };
+    NewReaction: {
+      name: string;
+      check: string;
+      /** Format: uuid */
+      scriptId: string;
+      /** Format: uuid */
+      groupId?: null | string;
+      /** Format: uuid */
+      hostId?: null | string;
+      /** Format: int32 */
+      number?: null | number;
+      values?: null | {
+        [key: string]: string;
+      };
+      /**
+       * Format: double
+       * @default 0
+       */
+      waitSeconds: number;
+      /**
+       * Format: double
+       * @default 3600
+       */
+      spacingSeconds: number;
+      /** @default false */
+      usesVault: boolean;
+      /** @default false */
+      off: boolean;
+    };
     NewRole: {
       name: string;
       permissions: components["schemas"]["Permission"][];
@@ -4506,6 +4621,12 @@ export interface components {
     };
     PageOfProbeTrialLine: {
       items: components["schemas"]["ProbeTrialLine"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfReactionInfo: {
+      items: components["schemas"]["ReactionInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -4899,6 +5020,41 @@ export interface components {
       /** Format: int32 */
       niceness: number;
     };
+    ReactionInfo: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      check: string;
+      checkName: string;
+      /** Format: uuid */
+      groupId: null | string;
+      /** Format: uuid */
+      hostId: null | string;
+      place: null | string;
+      /** Format: uuid */
+      scriptId: string;
+      script: null | string;
+      isRunbook: boolean;
+      /** Format: int32 */
+      number: null | number;
+      values: {
+        [key: string]: string;
+      };
+      /** Format: double */
+      waitSeconds: number;
+      /** Format: double */
+      spacingSeconds: number;
+      usesVault: boolean;
+      off: boolean;
+      owner: string;
+      /** Format: int32 */
+      ran: number;
+      /** Format: date-time */
+      lastAt: null | string;
+      lastProblem: null | string;
+      /** Format: int64 */
+      version: number;
+    };
     /** @enum {unknown} */
     RecordRule: "none" | "screen" | "screen-and-keys" | null;
     RecordingInfo: {
@@ -5040,7 +5196,7 @@ export interface components {
       ended?: number;
     };
     /** @enum {unknown} */
-    RunEventKind: "accepted" | "started" | "stdout" | "stderr" | "ended";
+    RunEventKind: "accepted" | "started" | "stdout" | "stderr" | "ended" | "step";
     RunInfo: {
       /** Format: uuid */
       id: string;
@@ -5070,6 +5226,7 @@ export interface components {
       held: boolean;
       /** Format: int64 */
       fetchedBytes?: null | number;
+      steps?: null | components["schemas"]["StepStatus"][];
     };
     RunPace: {
       /** Format: int32 */
@@ -5090,7 +5247,35 @@ export interface components {
       | "refused"
       | "cancelled"
       | "expired"
-      | "interrupted";
+      | "interrupted"
+      | null;
+    RunbookDocument: {
+      title: null | string;
+      description: null | string;
+      parameters: components["schemas"]["ScriptParameter"][];
+      command: components["schemas"]["CommandSpec"];
+    };
+    RunbookDraft: {
+      text: string;
+    };
+    RunbookStep: {
+      name: string;
+      text: string;
+      shell?: null | string;
+      note?: null | string;
+      when?: null | components["schemas"]["StepCondition"][];
+      /** @default false */
+      mayFail: boolean;
+      /**
+       * Format: int32
+       * @default 1
+       */
+      tries: number;
+      /** Format: double */
+      pauseSeconds?: null | number;
+      /** Format: double */
+      timeoutSeconds?: null | number;
+    };
     Sample: {
       /** Format: date-time */
       at: string;
@@ -5243,6 +5428,8 @@ export interface components {
       lastUsedAt: null | string;
       /** Format: int64 */
       version: number;
+      /** Format: int32 */
+      steps?: null | number;
     };
     ScriptMark: {
       /** Format: uuid */
@@ -5299,6 +5486,8 @@ export interface components {
       /** Format: date-time */
       createdAt: string;
       createdBy: string;
+      /** Format: int32 */
+      steps?: null | number;
     };
     SealedOrder: {
       /** Format: uuid */
@@ -5512,6 +5701,28 @@ export interface components {
     SignInUse: "cookie" | "token";
     SignInWays: {
       singleSignOn: null | string;
+    };
+    StepCondition: {
+      kind: components["schemas"]["ConditionKind"];
+      of?: null | string;
+      exits?: null | number[];
+      value?: null | string;
+    };
+    /** @enum {unknown} */
+    StepState: "running" | "succeeded" | "failed" | "timed-out" | "left-out" | "stopped";
+    StepStatus: {
+      /** Format: int32 */
+      index: number;
+      state: components["schemas"]["StepState"];
+      /** Format: int32 */
+      tries: number;
+      /** Format: date-time */
+      startedAt: null | string;
+      /** Format: date-time */
+      endedAt: null | string;
+      /** Format: int32 */
+      exitStatus: null | number;
+      reason: null | string;
     };
     /** Format: binary */
     Stream: string;
@@ -11613,6 +11824,163 @@ export interface operations {
       };
     };
   };
+  listReactions: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfReactionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  createReaction: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewReaction"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReactionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getReaction: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReactionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  changeReaction: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewReaction"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["ReactionInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  removeReaction: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
   listMaintenance: {
     parameters: {
       query?: {
@@ -12435,6 +12803,70 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["ScriptComparison"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  getRunbookDocument: {
+    parameters: {
+      query?: {
+        number?: number;
+      };
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  readRunbookDocument: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["RunbookDraft"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["RunbookDocument"];
         };
       };
       /** @description What went wrong and what to do. */

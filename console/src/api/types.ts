@@ -30,10 +30,22 @@ export type Sample = Required<Omit<Schemas["Sample"], "fileSystems">> & {
 };
 export type PresenceInfo = Schemas["PresenceInfo"];
 export type GroupInfo = Schemas["GroupInfo"];
-export type CommandSpec = MayMiss<Schemas["CommandSpec"]>;
+export type CommandSpec = Omit<MayMiss<Schemas["CommandSpec"]>, "steps"> & { steps?: RunbookStep[] | null | undefined };
+export type StepCondition = MayMiss<Schemas["StepCondition"]>;
+// The service leaves out what is usual; the description gives its defaults.
+export type RunbookStep = Omit<MayMiss<Schemas["RunbookStep"]>, "when" | "text"> & {
+  text: string;
+  when?: StepCondition[] | null | undefined;
+};
+export type StepState = Schemas["StepState"];
+export type StepStatus = MayMiss<Schemas["StepStatus"]>;
+export type RunbookDocument = Omit<MayMiss<Schemas["RunbookDocument"]>, "command" | "parameters"> & {
+  command: CommandSpec;
+  parameters: ScriptParameter[];
+};
 export type RunPace = MayMiss<Schemas["RunPace"]>;
 export type JobAnswers = Omit<MayMiss<Schemas["JobAnswers"]>, "folds"> & { folds: FoldedAnswer[] };
-export type FoldedAnswer = MayMiss<Schemas["FoldedAnswer"]>;
+export type FoldedAnswer = Omit<MayMiss<Schemas["FoldedAnswer"]>, "state"> & { state: RunState };
 export type AnswerLine = MayMiss<Schemas["AnswerLine"]>;
 export type AnswerComparison = Schemas["AnswerComparison"];
 export type FoundLines = Schemas["FoundLines"];
@@ -129,9 +141,12 @@ export type ScriptComparison = Omit<Schemas["ScriptComparison"], "settings" | "t
   text: AnswerLine[];
 };
 export type AuditInfo = MayMiss<Schemas["AuditInfo"]>;
-export type RunInfo = MayMiss<Schemas["RunInfo"]>;
+export type RunInfo = Omit<MayMiss<Schemas["RunInfo"]>, "steps" | "state"> & {
+  state: RunState;
+  steps?: StepStatus[] | null | undefined;
+};
 export type RunCounts = Schemas["RunCounts"];
-export type RunState = Schemas["RunState"];
+export type RunState = NonNullable<Schemas["RunState"]>;
 export type HostAct = Schemas["HostAct"];
 // Where a part of a policy may come from above, the description says so of the word itself.
 export type ConsentRule = NonNullable<Schemas["ConsentRule"]>;
@@ -247,8 +262,15 @@ export type MailSettings = MayMiss<Schemas["MailSettings"]>;
 export type MailSecurity = Schemas["MailSecurity"];
 export type MaintenanceInfo = MayMiss<Schemas["MaintenanceInfo"]>;
 export type AlertNotice = MayMiss<Schemas["AlertNotice"]>;
-export type AlertDetail = Omit<MayMiss<Schemas["AlertDetail"]>, "alert" | "same" | "before" | "graph" | "notices"> & {
+export type ReactionInfo = MayMiss<Schemas["ReactionInfo"]>;
+export type NewReaction = MayMiss<Schemas["NewReaction"]>;
+export type AlertReaction = MayMiss<Schemas["AlertReaction"]>;
+export type AlertDetail = Omit<
+  MayMiss<Schemas["AlertDetail"]>,
+  "alert" | "same" | "before" | "graph" | "notices" | "reactions"
+> & {
   notices: AlertNotice[];
+  reactions: AlertReaction[];
   alert: AlertInfo;
   graph?: MayMiss<Schemas["AlertGraph"]> | null;
   before: TimelineEntry[];

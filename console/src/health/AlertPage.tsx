@@ -1,11 +1,12 @@
 import { Button } from "@mantine/core";
 import { Link, useParams } from "react-router";
 import { ServiceProblem } from "../api/client";
-import type { AlertDetail, AlertNotice } from "../api/types";
+import type { AlertDetail, AlertNotice, AlertReaction } from "../api/types";
 import { Emblem } from "../estate/Emblem";
 import { customerOf } from "../estate/emblem";
 import { readable } from "../estate/hostList";
 import { useEmblems } from "../estate/useCustomers";
+import { isTrouble } from "../jobs/words";
 import { Ago, useNow } from "../parts/Ago";
 import { exact, minute } from "../parts/time";
 import { Empty, Trouble } from "../parts/Trouble";
@@ -102,6 +103,7 @@ export function AlertPage() {
               )}
             </section>
             <Told notices={found.data.notices} quietUntil={alert.quietUntil} />
+            {found.data.reactions.length > 0 && <Reacted reactions={found.data.reactions} />}
             <section className="panel" aria-labelledby="before-title">
               <header>
                 <h2 id="before-title">What happened in the day before</h2>
@@ -187,6 +189,44 @@ function Told({ notices, quietUntil }: { notices: AlertNotice[]; quietUntil: str
           ))}
         </ul>
       )}
+    </section>
+  );
+}
+
+/** What ran because of it, is going to, or did not, and why. */
+function Reacted({ reactions }: { reactions: AlertReaction[] }) {
+  return (
+    <section className="panel" aria-labelledby="reacted-title">
+      <header>
+        <h2 id="reacted-title">What runs because of it</h2>
+        <Link to="/rules/reactions">Reactions</Link>
+      </header>
+      <ul className="history">
+        {reactions.map((r) => (
+          <li key={r.reactionId}>
+            {r.jobId ? (
+              <>
+                <Link to={`/work/${r.jobId}`}>{r.name}</Link>{" "}
+                <span className={r.state && isTrouble(r.state) ? "trouble" : ""}>
+                  {r.state?.replace("-", " ") ?? "made a job"}
+                </span>
+              </>
+            ) : (
+              <>
+                <b>{r.name}</b>{" "}
+                <span className="muted">
+                  {r.at ? "did not run" : "has not run"}. {r.says}
+                </span>
+              </>
+            )}
+            {r.at && (
+              <>
+                , <Ago time={r.at} />
+              </>
+            )}
+          </li>
+        ))}
+      </ul>
     </section>
   );
 }

@@ -392,6 +392,10 @@ describe("an alert's page", () => {
         before: [{ at: "2026-11-28T08:00:00Z", kind: "ran", text: "apt upgrade", jobId: "j", by: "Tomasz Vail" }],
         same: [{ ...alert, id: "a2", label: "quay-ticket-01" }],
         notices: [{ noticeId: "n", notice: "Night desk", said: "was told", at: "2026-11-28T09:01:00Z" }],
+        reactions: [
+          { reactionId: "r", name: "Make room", at: "2026-11-28T09:02:00Z", jobId: "k", state: "timed-out" },
+          { reactionId: "s", name: "Restart it", says: "It is switched off." },
+        ],
         graph: null,
       },
     ];
@@ -402,6 +406,9 @@ describe("an alert's page", () => {
     expect(screen.getByRole("link", { name: "apt upgrade" })).toHaveAttribute("href", "/work/j");
     expect(screen.getByRole("link", { name: "quay-ticket-01" })).toHaveAttribute("href", "/now/a2");
     expect(screen.getByText("Night desk").closest("li")).toHaveTextContent(/Night desk was told/);
+    expect(screen.getByRole("link", { name: "Make room" })).toHaveAttribute("href", "/work/k");
+    expect(screen.getByText("timed out")).toHaveClass("trouble");
+    expect(screen.getByText("Restart it").closest("li")).toHaveTextContent("has not run. It is switched off.");
     expect(screen.queryByText("the graph")).toBeNull();
   });
 

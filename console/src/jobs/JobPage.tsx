@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { useMay, useMe } from "../access/useMay";
 import { api, ask } from "../api/client";
-import type { RunInfo, RunState } from "../api/types";
+import type { RunbookStep, RunInfo, RunState } from "../api/types";
 import { readable } from "../estate/hostList";
 import { useGroups } from "../estate/useGroups";
 import { Ago } from "../parts/Ago";
@@ -18,6 +18,8 @@ import { howWords } from "./how";
 import { Output, RunStatus } from "./Output";
 import { neutralise } from "./output";
 import { RunList } from "./RunList";
+import { runbookShelf, scriptShelf } from "./steps";
+import { RunSteps, StepBoard, StepsView } from "./StepsView";
 import { SearchView } from "./SearchView";
 import { useBoard, useRun } from "./useJob";
 import { useView, type View } from "./useView";
@@ -64,6 +66,7 @@ export function JobPage() {
   const one = runs.length === 1;
   const view = at.view ?? (one || !mayRun ? "hosts" : "answers");
   const how = howWords(job.command, job.pace);
+  const steps = job.command.steps;
   return (
     <main className="page">
       <div className="page-head">
@@ -83,7 +86,7 @@ export function JobPage() {
                 label={`Run again where it failed, on ${trouble} ${trouble === 1 ? "host" : "hosts"}`}
               />
             )}
-            {!job.script && !job.command.action && (
+            {!job.script && !job.command.action && !steps && (
               <Button size="compact-sm" variant="default" component={Link} to={`/work/scripts/new?job=${id}`}>
                 Save as script
               </Button>
@@ -121,7 +124,10 @@ export function JobPage() {
         {how && <>; {how}</>}
         {job.script && mayRun && (
           <>
-            . <Link to={`/work/scripts/${job.script.id}?version=${job.script.number}`}>Its script</Link>
+            .{" "}
+            <Link to={`${(steps ? runbookShelf : scriptShelf).path}/${job.script.id}?version=${job.script.number}`}>
+              Its {steps ? "runbook" : "script"}
+            </Link>
           </>
         )}
       </p>
@@ -133,6 +139,12 @@ export function JobPage() {
           </pre>
         </details>
       )}
+      {steps && mayRun && (
+        <details className="script">
+          <summary>The {steps.length === 1 ? "step" : `${steps.length} steps`}</summary>
+          <StepsView steps={steps} />
+        </details>
+      )}
       <Board
         counts={job.runs}
         chosen={state}
@@ -141,6 +153,7 @@ export function JobPage() {
           if (next) at.show("hosts");
         }}
       />
+      {steps && !one && <StepBoard steps={steps} runs={runs} />}
       {job.command.action?.deliver && open > 0 && <Fetching bytes={job.command.action.deliver.bytes} runs={runs} />}
       <Trouble error={cancel.error} />
       {mayRun && asking.length > 0 && <InTheWay job={job} runs={asking} />}
@@ -164,6 +177,7 @@ export function JobPage() {
       ) : (
         <HostByHost
           needs={needsOf(job)}
+          steps={steps ?? undefined}
           fetches={job.command.action?.deliver?.bytes}
           runs={state ? runs.filter((r) => r.state === state) : runs}
           all={runs}
@@ -175,11 +189,13 @@ export function JobPage() {
 
 function HostByHost({
   needs,
+  steps,
   fetches,
   runs,
   all,
 }: {
   needs: JobNeeds;
+  steps: RunbookStep[] | undefined;
   fetches: number | undefined;
   runs: RunInfo[];
   all: RunInfo[];
@@ -198,7 +214,13 @@ function HostByHost({
   return (
     <div className="job-split">
       {runs.length > 0 ? (
-        <RunList runs={runs} fetches={fetches} chosen={shown.id} onChoose={(id) => at.show("hosts", id)} />
+        <RunList
+          runs={runs}
+          fetches={fetches}
+          steps={steps}
+          chosen={shown.id}
+          onChoose={(id) => at.show("hosts", id)}
+        />
       ) : (
         <Empty title="None in this state any more" />
       )}
@@ -210,6 +232,7 @@ function HostByHost({
           </h2>
           <span className="muted">{readable(shown.groupPath)}</span>
         </header>
+        {steps && <RunSteps steps={steps} reached={run.steps} />}
         {other ? (
           <Comparison first={shown.id} second={other.id} mask={usualMask} />
         ) : (

@@ -1,9 +1,11 @@
 import { Select } from "@mantine/core";
 import { Link } from "react-router";
-import type { ScriptDetail } from "../api/types";
+import type { ScriptDetail, ScriptInfo } from "../api/types";
 import { Trouble } from "../parts/Trouble";
 import { ParameterFields } from "./ParameterFields";
 import { useScript, useScripts } from "./scripts";
+import { shelfOf } from "./steps";
+import { StepsView } from "./StepsView";
 
 /** Which script of the library, which version, and with what values. */
 export interface Choice {
@@ -12,17 +14,23 @@ export interface Choice {
   values: Record<string, string>;
 }
 
+const choices = (scripts: ScriptInfo[] | undefined, inSteps: boolean) =>
+  (scripts ?? []).filter((s) => (s.steps != null) === inSteps).map((s) => ({ value: s.id, label: s.name }));
+
 export function LibraryChoice({ choice, onChange }: { choice: Choice; onChange: (choice: Choice) => void }) {
   const { scripts, error } = useScripts();
   const chosen = useScript(choice.id, choice.number);
   return (
     <>
       <Select
-        label="Script"
+        label="Script or runbook"
         placeholder={scripts?.length === 0 ? "none is kept yet" : "choose one"}
-        nothingFoundMessage="No script is called so"
+        nothingFoundMessage="No script and no runbook is called so"
         searchable
-        data={(scripts ?? []).map((s) => ({ value: s.id, label: s.name }))}
+        data={[
+          { group: "Scripts", items: choices(scripts, false) },
+          { group: "Runbooks", items: choices(scripts, true) },
+        ].filter((g) => g.items.length > 0)}
         value={choice.id ?? null}
         onChange={(id) => onChange({ id: id ?? undefined, number: undefined, values: {} })}
       />
@@ -64,12 +72,18 @@ function Chosen({
       />
       <details>
         <summary>
-          The text of version {shown.number}, {shown.command.script?.trimEnd().split("\n").length} lines
+          {shown.command.steps
+            ? `The steps of version ${shown.number}`
+            : `The text of version ${shown.number}, ${shown.command.script?.trimEnd().split("\n").length} lines`}
         </summary>
-        <pre className="output" tabIndex={0}>
-          {shown.command.script}
-        </pre>
-        <Link to={`/work/scripts/${script.id}`}>Open {script.name}</Link>
+        {shown.command.steps ? (
+          <StepsView steps={shown.command.steps} />
+        ) : (
+          <pre className="output" tabIndex={0}>
+            {shown.command.script}
+          </pre>
+        )}
+        <Link to={`${shelfOf(script).path}/${script.id}`}>Open {script.name}</Link>
       </details>
     </>
   );

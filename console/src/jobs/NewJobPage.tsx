@@ -130,7 +130,7 @@ export function NewJobPage() {
         : kind === "library"
           ? kept
             ? missingValue(kept.shown.parameters, choice.values)
-            : "Choose a script first"
+            : "Choose a script or a runbook first"
           : kind === "program"
             ? program.trim()
               ? undefined
@@ -180,7 +180,7 @@ export function NewJobPage() {
           data={[
             { value: "line", label: "A command line" },
             { value: "script", label: "A script" },
-            { value: "library", label: "A script of the library" },
+            { value: "library", label: "From the library" },
             { value: "program", label: "A program or service" },
             { value: "files", label: "Files" },
             { value: "power", label: "Power" },

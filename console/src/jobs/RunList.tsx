@@ -1,22 +1,27 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
-import type { RunInfo } from "../api/types";
+import type { RunbookStep, RunInfo } from "../api/types";
 import { readable } from "../estate/hostList";
 import { Presence } from "../estate/Presence";
 import { useEstate } from "../estate/useEstate";
 import { bytes, span } from "../parts/time";
+import { neutralise } from "./output";
+import { placeOf } from "./steps";
 import { fetchWords, isTrouble, runWord } from "./words";
 
 /** How a job stands on each host: who waits and why, who failed and why. Only what is in sight is drawn. */
 export function RunList({
   runs,
   fetches,
+  steps,
   chosen,
   onChoose,
 }: {
   runs: RunInfo[];
   /** How many bytes each host fetches, where it does. */
   fetches?: number | undefined;
+  /** Of the runbook, where it is one. */
+  steps?: RunbookStep[] | undefined;
   chosen: string | undefined;
   onChoose: (id: string) => void;
 }) {
@@ -58,7 +63,7 @@ export function RunList({
                 </span>
                 <span>
                   <span className={isTrouble(run.state) ? "trouble" : ""}>{runWord(run)}</span>
-                  <Why run={run} fetches={fetches} />
+                  <Why run={run} fetches={fetches} steps={steps} />
                 </span>
                 <span className="number muted">
                   {took(run)}
@@ -74,10 +79,12 @@ export function RunList({
 }
 
 /** Why it stands so, in a few words. */
-function Why({ run, fetches }: { run: RunInfo; fetches: number | undefined }) {
+function Why({ run, fetches, steps }: { run: RunInfo; fetches: number | undefined; steps: RunbookStep[] | undefined }) {
   const host = useEstate().hosts.get(run.hostId);
   const fetching = fetchWords(run, fetches);
   if (fetching) return <div className="muted run-why">{fetching}</div>;
+  const place = steps && !run.reason ? placeOf(run, steps) : "";
+  if (place) return <div className="muted run-why">{neutralise(place)}</div>;
   if (run.reason) return <div className="muted run-why">{run.reason}</div>;
   if (run.state === "waiting" && host && host.presence.state !== "linked") {
     return (

@@ -11,6 +11,8 @@ import { onlyDifferent } from "./answers";
 import { howWords } from "./how";
 import { neutralise } from "./output";
 import { ScriptSharing } from "./ScriptSharing";
+import { shelfOf } from "./steps";
+import { StepsView } from "./StepsView";
 import { fits, sharingWords, useScript, useScriptAct } from "./scripts";
 
 /** One script: what it asks for, its text, its versions and what changed between them. */
@@ -26,7 +28,7 @@ export function ScriptPage() {
     return (
       <main className="page">
         <Empty title="This script can't be shown">
-          {error.message} <Link to="/work/scripts">All scripts</Link>
+          {error.message} <Link to="/work/scripts">All scripts</Link>, <Link to="/work/runbooks">all runbooks</Link>
         </Empty>
       </main>
     );
@@ -34,7 +36,9 @@ export function ScriptPage() {
   if (!data) return <main className="page" />;
   const { script, shown, versions } = data;
   const isNewest = shown.number === script.latest;
-  const how = howWords({ ...shown.command, script: null }, null);
+  const shelf = shelfOf(script);
+  const steps = shown.command.steps;
+  const how = howWords({ ...shown.command, script: null, steps: null }, null);
   const show = (version: number, other?: number) =>
     setQuery(
       (q) => {
@@ -60,8 +64,19 @@ export function ScriptPage() {
             Run {isNewest ? "it" : `version ${shown.number}`}
           </Button>
           {script.mayChange && (
-            <Button size="compact-sm" variant="default" component={Link} to={`/work/scripts/${id}/edit`}>
+            <Button size="compact-sm" variant="default" component={Link} to={`${shelf.path}/${id}/edit`}>
               Write the next version
+            </Button>
+          )}
+          {steps && (
+            <Button
+              size="compact-sm"
+              variant="default"
+              component="a"
+              href={`/api/v1/scripts/${id}/document?number=${shown.number}`}
+              download
+            >
+              As a document
             </Button>
           )}
           {script.mayGovern && (
@@ -116,9 +131,13 @@ export function ScriptPage() {
             {!isNewest && <span className="muted"> of {script.latest}</span>}
           </h2>
           {how && <p className="muted">{how}</p>}
-          <pre className="output" tabIndex={0} aria-label={`Text of version ${shown.number}`}>
-            {neutralise(shown.command.script ?? "")}
-          </pre>
+          {steps ? (
+            <StepsView steps={steps} />
+          ) : (
+            <pre className="output" tabIndex={0} aria-label={`Text of version ${shown.number}`}>
+              {neutralise(shown.command.script ?? "")}
+            </pre>
+          )}
         </>
       )}
       <h2>Versions</h2>
@@ -133,6 +152,7 @@ export function ScriptPage() {
               {v.note ?? <span className="muted">no note</span>}
               <br />
               <span className="muted">
+                {v.steps != null && `${v.steps} ${v.steps === 1 ? "step" : "steps"}, `}
                 {v.lines} {v.lines === 1 ? "line" : "lines"}, <Ago time={v.createdAt} /> by {v.createdBy}
               </span>
             </span>
@@ -194,7 +214,7 @@ function RemoveScript({ script, onClose }: { script: ScriptInfo; onClose: () => 
   const navigate = useNavigate();
   const remove = useScriptAct(
     () => ask(api.DELETE("/api/v1/scripts/{id}", { params: { path: { id: script.id } } })),
-    () => void navigate("/work/scripts"),
+    () => void navigate(shelfOf(script).path),
   );
   return (
     <Modal opened onClose={onClose} title={`Remove ${script.name}`}>

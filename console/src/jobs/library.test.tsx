@@ -6,6 +6,7 @@ import { type Answering, answering, choose, show } from "../test-pages";
 import { NewScriptPage, NextVersionPage } from "./ScriptEditor";
 import { ScriptPage } from "./ScriptPage";
 import { ScriptsPage } from "./ScriptsPage";
+import { scriptShelf } from "./steps";
 
 vi.mock("../api/live", () => ({ follow: vi.fn(() => () => undefined) }));
 
@@ -62,7 +63,7 @@ const asked = (method: string, path: string) => service.asked.filter((a) => a.me
 const at = (path: string) =>
   show(
     <Routes>
-      <Route path="/work/scripts" element={<ScriptsPage />} />
+      <Route path="/work/scripts" element={<ScriptsPage shelf={scriptShelf} />} />
       <Route path="/work/scripts/new" element={<NewScriptPage />} />
       <Route path="/work/scripts/:id" element={<ScriptPage />} />
       <Route path="/work/scripts/:id/edit" element={<NextVersionPage />} />

@@ -42,6 +42,8 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
     private readonly List<Socket> listeners = [];
     private readonly CancellationTokenSource cancelled = new();
     private bool ended;
+    private bool hasStarted;
+    private volatile bool standsInLine;
     private long lastOutputAt;
     private long keptBytes;
     private long droppedBytes;
@@ -136,6 +138,20 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
             return;
         }
         await InsistAsync(() => Umbrek.Agent.Hosting.StateDirectory.WriteWhole(run.StartingFile, Encoding.UTF8.GetBytes(life ?? "")), abandon).ConfigureAwait(false);
+        var end = command.Steps is { } steps
+            ? await new StepWalk(command, steps, time, (step, whole) => DoAsync(journal, step, command.OutputLimit, whole, abandon), mark => InsistAsync(() => journal.AppendStep(mark), abandon), line => SayAsync(journal, line, abandon), cancelled.Token, abandon).RunAsync().ConfigureAwait(false)
+            : await DoAsync(journal, command, command.OutputLimit, default, abandon).ConfigureAwait(false);
+        if (command.Action?.Power is { } power && end.Outcome != RunOutcome.NotStarted)
+        {
+            end = await WaitForDownAsync(power, end, abandon).ConfigureAwait(false);
+        }
+        await InsistAsync(() => journal.AppendEnded(WithCut(end, command.OutputLimit)), abandon, last: true).ConfigureAwait(false);
+    }
+
+    /// <summary>Runs one command to its end, with what it puts out in the journal.</summary>
+    /// <param name="whole">Ends it as its time limit does: the time of the runbook that it is a step of.</param>
+    private async Task<RunEnd> DoAsync(JournalWriter journal, CommandSpec command, long outputLimit, CancellationToken whole, CancellationToken abandon)
+    {
         IRunningCommand started;
         try
         {
@@ -143,23 +159,30 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
         }
         catch (CommandNotStartedException e)
         {
-            await InsistAsync(() => journal.AppendEnded(new RunEnd(RunOutcome.NotStarted, e.ExitStatus, e.Message)), abandon).ConfigureAwait(false);
-            return;
+            return new RunEnd(RunOutcome.NotStarted, e.ExitStatus, e.Message);
         }
         using (started)
         {
-            await InsistAsync(() => journal.AppendStarted(new RunStart(started.Pid, started.User)), abandon).ConfigureAwait(false);
-            var pumps = Task.WhenAll(
-                PumpAsync(journal, started.Stdout, RunEventKind.Stdout, command.OutputLimit, abandon),
-                PumpAsync(journal, started.Stderr, RunEventKind.Stderr, command.OutputLimit, abandon));
-            var end = await WatchAsync(started, command, abandon).ConfigureAwait(false);
-            await DrainAsync(pumps, abandon).ConfigureAwait(false);
-            if (command.Action?.Power is { } power)
+            if (!hasStarted)
             {
-                end = await WaitForDownAsync(power, end, abandon).ConfigureAwait(false);
+                hasStarted = true;
+                await InsistAsync(() => journal.AppendStarted(new RunStart(started.Pid, started.User)), abandon).ConfigureAwait(false);
             }
-            await InsistAsync(() => journal.AppendEnded(WithCut(end, command.OutputLimit)), abandon, last: true).ConfigureAwait(false);
+            var pumps = Task.WhenAll(
+                PumpAsync(journal, started.Stdout, RunEventKind.Stdout, outputLimit, abandon),
+                PumpAsync(journal, started.Stderr, RunEventKind.Stderr, outputLimit, abandon));
+            var end = await WatchAsync(started, command, whole, abandon).ConfigureAwait(false);
+            await DrainAsync(pumps, abandon).ConfigureAwait(false);
+            return end;
         }
+    }
+
+    /// <summary>Puts a line of the keeper's own between what steps put out.</summary>
+    private Task SayAsync(JournalWriter journal, string line, CancellationToken abandon)
+    {
+        var text = Encoding.UTF8.GetBytes($"{(standsInLine ? "\n" : "")}{line}\n");
+        standsInLine = false;
+        return InsistAsync(() => journal.Append(RunEventKind.Stdout, text), abandon);
     }
 
     private RunEnd WithCut(RunEnd end, long limit) => Volatile.Read(ref droppedBytes) is > 0 and var dropped
@@ -179,12 +202,12 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
     }
 
     /// <summary>Waits for the command's end, and brings it about on cancelling and at its time limit.</summary>
-    private async Task<RunEnd> WatchAsync(IRunningCommand started, CommandSpec command, CancellationToken abandon)
+    private async Task<RunEnd> WatchAsync(IRunningCommand started, CommandSpec command, CancellationToken whole, CancellationToken abandon)
     {
         using var limit = command.TimeoutSeconds is { } seconds
             ? new CancellationTokenSource(TimeSpan.FromSeconds(Math.Min(seconds, 4_000_000)), time)
             : new CancellationTokenSource();
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(limit.Token, cancelled.Token, abandon);
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(limit.Token, cancelled.Token, whole, abandon);
         try
         {
             return await started.Ended.WaitAsync(either.Token).ConfigureAwait(false);
@@ -207,7 +230,7 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
             started.Terminate(force: true);
             return byPerson
                 ? new RunEnd(RunOutcome.Cancelled, end.ExitStatus, null)
-                : new RunEnd(RunOutcome.TimedOut, end.ExitStatus, $"It was still running after {command.TimeoutSeconds:0.###} s and was ended.");
+                : new RunEnd(RunOutcome.TimedOut, end.ExitStatus, whole.IsCancellationRequested ? null : $"It was still running after {command.TimeoutSeconds:0.###} s and was ended.");
         }
     }
 
@@ -234,6 +257,7 @@ public sealed class Keeper(RunDirectory run, ICommandRunner runner, TimeProvider
                 if (Admit(got, limit) is > 0 and var fits)
                 {
                     // Nothing is read on while the disk is full, so the command waits on its pipe and nothing is lost.
+                    standsInLine = kind == RunEventKind.Stdout ? buffer[fits - 1] != (byte)'\n' : standsInLine;
                     InsistAsync(() => journal.Append(kind, buffer.AsMemory(0, fits)), abandon).GetAwaiter().GetResult();
                 }
             }

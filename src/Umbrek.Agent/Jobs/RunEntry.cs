@@ -42,7 +42,7 @@ public sealed class RunEntry(RunDirectory directory) : IDisposable
                 {
                     break;
                 }
-                var nextCost = EventOverhead + ((next.Data?.Length ?? 0) * 4 / 3) + (next.End?.Reason?.Length ?? 0) * 2;
+                var nextCost = EventOverhead + ((next.Data?.Length ?? 0) * 4 / 3) + ((next.End?.Reason ?? next.Step?.Reason)?.Length ?? 0) * 2;
                 if (cost > 0 && cost + nextCost > MessageBudget)
                 {
                     break;

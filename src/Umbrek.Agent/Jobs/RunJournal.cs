@@ -76,6 +76,8 @@ public sealed class JournalWriter : IDisposable
 
     public void AppendStarted(RunStart start) => Append(RunEventKind.Started, JsonSerializer.SerializeToUtf8Bytes(start, LinkJson.Default.RunStart));
 
+    public void AppendStep(StepMark mark) => Append(RunEventKind.Step, JsonSerializer.SerializeToUtf8Bytes(mark, LinkJson.Default.StepMark));
+
     public void AppendEnded(RunEnd how)
     {
         Append(RunEventKind.Ended, JsonSerializer.SerializeToUtf8Bytes(how, LinkJson.Default.RunEnd));
@@ -168,5 +170,6 @@ public sealed class JournalReader : IDisposable
         Data = record.Kind is RunEventKind.Stdout or RunEventKind.Stderr ? record.Payload.ToArray() : null,
         Start = record.Kind == RunEventKind.Started ? JsonSerializer.Deserialize(record.Payload.Span, LinkJson.Default.RunStart) : null,
         End = record.Kind == RunEventKind.Ended ? JsonSerializer.Deserialize(record.Payload.Span, LinkJson.Default.RunEnd) : null,
+        Step = record.Kind == RunEventKind.Step ? JsonSerializer.Deserialize(record.Payload.Span, LinkJson.Default.StepMark) : null,
     };
 }

@@ -83,6 +83,7 @@ public static class AlertCommands
                 ("State", $"{Words.Of(a.State)}{(a.SnoozedUntil is { } until ? $" until {Words.Iso(until)}" : "")}{(a.StateBy is null ? "" : $" by {a.StateBy}, {Words.Ago(a.StateAt, now)}")}{(a.Note is null ? "" : $": {a.Note}")}"),
                 ("Quiet", a.QuietUntil is { } quiet ? $"in a maintenance window until {Words.Iso(quiet)}" : null),
                 ("Told", detail.Notices.Count == 0 ? "nobody: no notice is about it" : string.Join('\n', detail.Notices.Select(n => $"{n.Notice} {n.Said}{(n.At is { } at ? $", {Words.Ago(at, now)}" : n.Until is { } next ? $" ({Words.Iso(next)})" : "")}"))),
+                ("Ran", detail.Reactions.Count == 0 ? null : string.Join('\n', detail.Reactions.Select(r => Ran(r, now)))),
                 ("Graph", graph),
                 ("Before", detail.Before.Count == 0 ? null : string.Join('\n', detail.Before.Select(e => $"{Words.Iso(e.At)}  {Words.Of(e.Kind)}  {e.Text}{(e.By.Length == 0 ? "" : $" ({e.By})")}"))),
                 ("Same on", detail.Same.Count == 0 ? null : string.Join(", ", detail.Same.Select(s => s.Label))));
@@ -90,6 +91,13 @@ public static class AlertCommands
         });
         return command;
     }
+
+    private static string Ran(AlertReaction reaction, DateTimeOffset now) => reaction switch
+    {
+        { JobId: { } job, At: { } at } => $"{reaction.Name}, {Words.Ago(at, now)}: {(reaction.State is { } state ? Words.Of(state) : "made a job")} (umbrek job show {Words.ShortId(job)})",
+        { At: { } at } => $"{reaction.Name} did not, {Words.Ago(at, now)}. {reaction.Says}",
+        _ => $"{reaction.Name} has not. {reaction.Says}",
+    };
 
     private static Command Trend(ClientContext client)
     {

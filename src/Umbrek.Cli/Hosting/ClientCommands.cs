@@ -126,12 +126,14 @@ public static class ClientCommands
         root.Subcommands.Add(CheckCommands.Check(client));
         root.Subcommands.Add(NoticeCommands.Notice(client));
         root.Subcommands.Add(MaintenanceCommands.Maintenance(client));
+        root.Subcommands.Add(ReactionCommands.Reaction(client));
         root.Subcommands.Add(RunCommand.Run(client));
         root.Subcommands.Add(ShellCommand.Shell(client));
         root.Subcommands.Add(DesktopCommand.Desktop(client));
         root.Subcommands.Add(RecordingCommands.Recording(client));
         root.Subcommands.Add(JobCommands.Job(client));
         root.Subcommands.Add(ScriptCommands.Script(client));
+        root.Subcommands.Add(RunbookCommands.Runbook(client));
         root.Subcommands.Add(ProcessCommands.Process(client));
         root.Subcommands.Add(ServiceCommands.Service(client));
         root.Subcommands.Add(PowerCommands.Power(client));

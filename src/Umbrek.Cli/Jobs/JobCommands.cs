@@ -19,7 +19,7 @@ public static class JobCommands
     public static Command Job(ClientContext client)
     {
         var command = ClientCommands.Named("job", "What was sent to hosts, and what came of it.", "umbrek job list");
-        command.Add(List(client), Show(client), AnswerCommands.Answers(client), AnswerCommands.Compare(client), AnswerCommands.Search(client), Output(client), AnswerCommands.Fetch(client), Again(client), Cancel(client));
+        command.Add(List(client), Show(client), StepCommand.Steps(client), AnswerCommands.Answers(client), AnswerCommands.Compare(client), AnswerCommands.Search(client), Output(client), AnswerCommands.Fetch(client), Again(client), Cancel(client));
         return command;
     }
 
@@ -68,7 +68,7 @@ public static class JobCommands
                 return ExitCodes.Done;
             }
             Listing.PrintOne(client.Format(parsed), detail, WireJson.Default.JobDetail,
-                ("Job", $"{job.Id}"), (job.Script is null ? "Command" : "Script", job.CommandText), ("On", job.Selection), ("Made", $"{Words.Iso(job.CreatedAt)} by {job.CreatedBy}"),
+                ("Job", $"{job.Id}"), (job.Command.Steps is not null ? "Runbook" : job.Script is null ? "Command" : "Script", job.CommandText), ("On", job.Selection), ("Made", $"{Words.Iso(job.CreatedAt)} by {job.CreatedBy}"),
                 ("How", How(job.Command, job.Pace)), ("Again of", job.AgainOf is { } of ? Words.ShortId(of) : null), ("Cancelled", job.CancelledAt is null ? null : $"{Words.Iso(job.CancelledAt)} by {job.CancelledBy}"), ("Runs", Words.Of(job.Runs)));
             if (client.Format(parsed) == OutputFormat.Table)
             {
@@ -80,13 +80,14 @@ public static class JobCommands
         return command;
     }
 
-    private static void PrintRuns(OutputFormat format, JobDetail detail) => Listing.Print(format, detail.Runs, WireJson.Default.ListRunInfo, "",
+    private static void PrintRuns(OutputFormat format, JobDetail detail) => Listing.Print(format, detail.Runs, WireJson.Default.ListRunInfo, "", [
         new("Host", r => r.HostLabel),
         new("Group", r => r.GroupPath),
         new("State", Words.Of),
+        .. detail.Job.Command.Steps is { } steps ? (Column<RunInfo>[])[new("Steps", r => StepCommand.Place(r, steps))] : [],
         new("Took", r => r is { StartedAt: { } from, EndedAt: { } to } ? Took(to - from) : "", Right: true),
         new("Output", r => Units.Bytes(r.StdoutBytes + r.StderrBytes), Right: true, Machine: r => $"{r.StdoutBytes + r.StderrBytes}"),
-        new("Reason", r => r.Reason ?? ""));
+        new("Reason", r => r.Reason ?? "")]);
 
     private static Command Output(ClientContext client)
     {
@@ -209,7 +210,7 @@ public static class JobCommands
         return line.Length == 0 ? null : line;
     }
 
-    private static string Took(TimeSpan span) => span.TotalSeconds < 10 ? $"{span.TotalSeconds:0.0} s" : Units.Span(span);
+    internal static string Took(TimeSpan span) => span.TotalSeconds < 10 ? $"{span.TotalSeconds:0.0} s" : Units.Span(span);
 
     private static string Cut(string text)
     {

@@ -51,6 +51,8 @@ public static class Words
 
     public static string Of(RunState state) => state == RunState.TimedOut ? "timed out" : state.ToString().ToLowerInvariant();
 
+    public static string Of(StepState state) => state switch { StepState.TimedOut => "timed out", StepState.LeftOut => "left out", _ => state.ToString().ToLowerInvariant() };
+
     public static string Of(RunInfo run) => (run.State, run.ExitStatus) switch
     {
         (RunState.Failed, { } status) => $"failed ({status})",

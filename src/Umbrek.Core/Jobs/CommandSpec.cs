@@ -6,7 +6,7 @@ using Umbrek.Core.Access;
 namespace Umbrek.Core.Jobs;
 
 /// <summary>
-/// What to run, and how: a line for a shell, an exact program with its arguments, a script, or an act of the agent itself.
+/// What to run, and how: a line for a shell, an exact program with its arguments, a script, the steps of a runbook, or an act of the agent itself.
 /// </summary>
 public sealed partial record CommandSpec
 {
@@ -18,6 +18,9 @@ public sealed partial record CommandSpec
 
     /// <summary>Text of a script. It is put into a file on the host, which <see cref="Shell"/> is given.</summary>
     public string? Script { get; init; }
+
+    /// <summary>Steps of a runbook, one after the other; how they run is said for all of them.</summary>
+    public IReadOnlyList<RunbookStep>? Steps { get; init; }
 
     /// <summary>Something that the agent does itself, as its own user.</summary>
     public HostAction? Action { get; init; }
@@ -67,7 +70,7 @@ public sealed partial record CommandSpec
 
     /// <summary>Whether it says what to run and where, and nothing about how.</summary>
     [JsonIgnore]
-    public bool IsPlain => Action is null && Script is null && User is null && Environment is null && Input is null && Niceness is null && TimeoutSeconds is null && OutputLimitBytes is null;
+    public bool IsPlain => Action is null && Script is null && Steps is null && User is null && Environment is null && Input is null && Niceness is null && TimeoutSeconds is null && OutputLimitBytes is null;
 
     /// <returns>Null when the command can be sent, else what is wrong with it and what to do.</returns>
     public string? Check()
@@ -78,9 +81,15 @@ public sealed partial record CommandSpec
                 ? action.Check() ?? CheckHow()
                 : "What the agent does itself takes neither a command nor user, directory, variables, input or niceness; leave them out.";
         }
+        if (Steps is not null)
+        {
+            return Line is not null || Arguments is not null || Script is not null || Shell is not null || Input is not null
+                ? "A runbook takes neither a command nor arguments, a shell or input beside its steps; leave them out."
+                : RunbookSteps.Check(Steps) ?? CheckTexts() ?? CheckHow();
+        }
         if (Line is not null ? Arguments is not null || Script is not null : Arguments is null && Script is null)
         {
-            return "Give one of these: a line for the shell, a program with its arguments, or a script.";
+            return "Give one of these: a line for the shell, a program with its arguments, a script, or steps.";
         }
         if ((Line is not null && string.IsNullOrWhiteSpace(Line)) || (Script is not null && string.IsNullOrWhiteSpace(Script)))
         {
@@ -99,7 +108,8 @@ public sealed partial record CommandSpec
 
     private string? CheckTexts()
     {
-        var texts = (Arguments ?? []).Concat([Line ?? "", Script ?? "", Shell ?? "", WorkingDirectory ?? ""]).Concat((Environment ?? new Dictionary<string, string>()).SelectMany(e => new[] { e.Key, e.Value })).ToList();
+        var texts = (Arguments ?? []).Concat([Line ?? "", Script ?? "", Shell ?? "", WorkingDirectory ?? ""]).Concat((Environment ?? new Dictionary<string, string>()).SelectMany(e => new[] { e.Key, e.Value }))
+            .Concat((Steps ?? []).SelectMany(s => new[] { s.Name, s.Text, s.Shell ?? "", s.Note ?? "" })).ToList();
         if (texts.Exists(t => t is null))
         {
             return "An argument or a variable has no text; leave it out or make it empty.";
@@ -148,9 +158,13 @@ public sealed partial record CommandSpec
     public CommandSpec ForOnlookers() => this with
     {
         Script = Script is null ? null : "",
+        Steps = Steps?.Select(s => new RunbookStep(s.Name, "")).ToList(),
         Environment = Environment?.ToDictionary(e => e.Key, _ => ""),
         Input = Input is null ? null : [],
     };
+
+    /// <summary>One of the <see cref="Steps"/> as a command of its own.</summary>
+    public CommandSpec OfStep(RunbookStep step) => this with { Steps = null, Script = step.Text, Shell = step.Shell, TimeoutSeconds = step.TimeoutSeconds };
 
     /// <summary>The command as a person would read it: a script by its length and its first line that says something.</summary>
     public string Display()
@@ -158,6 +172,10 @@ public sealed partial record CommandSpec
         if (Action is { } action)
         {
             return action.Display();
+        }
+        if (Steps is { } steps)
+        {
+            return $"runbook of {steps.Count} {(steps.Count == 1 ? "step" : "steps")}: {string.Join(", ", steps.Take(3).Select(s => s.Name))}{(steps.Count > 3 ? ", …" : "")}";
         }
         if (Script is not { } script)
         {

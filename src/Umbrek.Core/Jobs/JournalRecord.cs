@@ -66,7 +66,7 @@ public readonly record struct JournalRecord(RunEventKind Kind, long Sequence, Da
             return JournalRead.Incomplete;
         }
         var body = span.Slice(Header, length);
-        if (Crc32.HashToUInt32(body) != BinaryPrimitives.ReadUInt32LittleEndian(span[4..]) || body[0] > (byte)RunEventKind.Ended)
+        if (Crc32.HashToUInt32(body) != BinaryPrimitives.ReadUInt32LittleEndian(span[4..]) || body[0] > (byte)RunEventKind.Step)
         {
             return JournalRead.Corrupt;
         }

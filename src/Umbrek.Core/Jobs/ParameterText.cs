@@ -116,7 +116,9 @@ public static class ParameterText
         return at < 0 ? (text.Trim(), null) : (text[..Math.Max(0, at - 1)].Trim(), text[Math.Min(text.Length, at + 2)..].Trim());
     }
 
-    private static string? ReadQuoted(string text, out int length)
+    /// <summary>Reads what stands between the quotation mark that a text begins with and the next one.</summary>
+    /// <param name="length">Of what was read, marks and all.</param>
+    internal static string? ReadQuoted(string text, out int length)
     {
         var value = new StringBuilder();
         for (length = 1; length < text.Length; length++)

@@ -7,6 +7,9 @@ public enum RunEventKind
     Stdout,
     Stderr,
     Ended,
+
+    /// <summary>A step of a runbook began, ended or was left out.</summary>
+    Step,
 }
 
 /// <param name="Pid">Process id of the command on its host.</param>
@@ -28,6 +31,7 @@ public sealed record RunEvent
     public byte[]? Data { get; init; }
     public RunStart? Start { get; init; }
     public RunEnd? End { get; init; }
+    public StepMark? Step { get; init; }
 
     public const int MaxDataBytes = 16 * 1024;
 }
@@ -43,7 +47,8 @@ public sealed record RunStatus(
     string? User = null,
     long LastSequence = -1,
     long StdoutBytes = 0,
-    long StderrBytes = 0)
+    long StderrBytes = 0,
+    IReadOnlyList<StepStatus>? Steps = null)
 {
     /// <summary>
     /// Takes the next event. One that was taken before changes nothing; a final state that the service set by itself
@@ -62,6 +67,7 @@ public sealed record RunStatus(
             RunEventKind.Started => next with { State = RunState.Running, StartedAt = e.At, User = e.Start?.User, Reason = null },
             RunEventKind.Stdout => next with { StdoutBytes = StdoutBytes + (e.Data?.Length ?? 0) },
             RunEventKind.Stderr => next with { StderrBytes = StderrBytes + (e.Data?.Length ?? 0) },
+            RunEventKind.Step when e.Step is { Index: >= 0 and < RunbookSteps.Most } mark => next with { Steps = StepStatus.Apply(Steps, mark, e.At) },
             RunEventKind.Ended when e.End is { } end => next with { State = end.State, EndedAt = e.At, ExitStatus = end.ExitStatus, Reason = end.Reason },
             _ => next,
         };

@@ -9,6 +9,10 @@ public static class ScriptText
     /// <summary>The same command as a script. Line breaks are those of Unix.</summary>
     public static CommandSpec Of(CommandSpec command)
     {
+        if (command.Steps is { } steps)
+        {
+            return command with { Steps = [.. steps.Select(s => s with { Text = s.Text.Replace("\r\n", "\n", StringComparison.Ordinal), Note = string.IsNullOrWhiteSpace(s.Note) ? null : s.Note.Trim() })] };
+        }
         if (command.Script is { } script)
         {
             return command with { Script = script.Replace("\r\n", "\n", StringComparison.Ordinal) };
@@ -17,6 +21,10 @@ public static class ScriptText
             ? command with { Line = null, Shell = null, Script = $"#!{command.Shell ?? "/bin/sh"}\n{line.Replace("\r\n", "\n", StringComparison.Ordinal)}\n" }
             : command with { Arguments = null, Script = $"#!/bin/sh\nexec {string.Join(' ', (command.Arguments ?? []).Select(CommandSpec.QuoteForReading))}\n" };
     }
+
+    /// <summary>What can be compared and read of a kept command: the text of a script, or the document of a runbook.</summary>
+    public static string Body(CommandSpec command) =>
+        command.Script ?? RunbookText.Write(new RunbookDocument(null, null, [], new CommandSpec { Steps = command.Steps ?? [] }));
 
     /// <summary>All of a version but its text, in lines that can be compared and read.</summary>
     public static IEnumerable<string> Settings(CommandSpec command, IReadOnlyList<ScriptParameter> parameters)
@@ -84,7 +92,7 @@ public static class ScriptText
 
     /// <summary>Whether a command is a kept one with these values; where it runs, as whom and for how long may be said anew.</summary>
     public static bool IsOf(CommandSpec command, CommandSpec filled) =>
-        command.Script == filled.Script && command.Shell == filled.Shell && command.Line is null
+        command.Script == filled.Script && (command.Steps ?? []).SequenceEqual(filled.Steps ?? []) && command.Shell == filled.Shell && command.Line is null
         && (command.Arguments ?? []).SequenceEqual(filled.Arguments ?? [])
         && (command.Environment ?? new Dictionary<string, string>()).OrderBy(e => e.Key, StringComparer.Ordinal).SequenceEqual((filled.Environment ?? new Dictionary<string, string>()).OrderBy(e => e.Key, StringComparer.Ordinal));
 }

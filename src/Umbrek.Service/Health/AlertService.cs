@@ -13,7 +13,7 @@ using Umbrek.Wire.Health;
 namespace Umbrek.Service.Health;
 
 /// <summary>Shows alerts and does what people decide about them.</summary>
-public sealed class AlertService(IDatabase database, AlertBook book, CheckBook checks, EstateIndex estate, SelectionService selections, TimelineReader timeline, AlertLines lines, MaintenanceBook maintenance, AlertNotices notices, Gate gate, AuditLog audit, TimeProvider time)
+public sealed class AlertService(IDatabase database, AlertBook book, CheckBook checks, EstateIndex estate, SelectionService selections, TimelineReader timeline, AlertLines lines, MaintenanceBook maintenance, AlertNotices notices, ReactionBook reactions, Gate gate, AuditLog audit, TimeProvider time)
 {
     private const int MostOver = 500;
     private const int MostActed = 1000;
@@ -52,7 +52,7 @@ public sealed class AlertService(IDatabase database, AlertBook book, CheckBook c
         }
         var before = (await timeline.ReadAsync(row.HostId, row.RaisedAt, 20, cancel).ConfigureAwait(false)).Items.Where(e => e.At > row.RaisedAt - TimeSpan.FromDays(1)).ToList();
         var same = book.Current.Where(a => a.Check == row.Check && a.Id != id && !a.State.IsOver()).Select(a => ToInfo(a, by)).OfType<AlertInfo>().OrderBy(a => a.Label, StringComparer.OrdinalIgnoreCase).ToList();
-        return new AlertDetail(info, GraphOf(row), before, same, await notices.OfAsync(row, by, cancel).ConfigureAwait(false));
+        return new AlertDetail(info, GraphOf(row), before, same, await notices.OfAsync(row, by, cancel).ConfigureAwait(false), await reactions.OfAsync(row, by, cancel).ConfigureAwait(false));
     }
 
     public async Task<List<AlertInfo>> ActAsync(AlertAct act, Asker by, CancellationToken cancel)

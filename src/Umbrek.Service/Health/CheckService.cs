@@ -103,6 +103,7 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         Ask(by, row.GroupId);
         db.Checks.Remove(row);
         await db.CheckSettings.Where(s => s.Check == row.Key).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
+        await db.Reactions.Where(r => r.Check == row.Key).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "check.remove", row.Name, cancel, ("when", row.When)).ConfigureAwait(false);
         await transaction.CommitAsync(cancel).ConfigureAwait(false);
         await book.LoadAsync(cancel).ConfigureAwait(false);

@@ -16,23 +16,17 @@ namespace Umbrek.Service.Health;
 /// quiet hours or in a maintenance window is told afterwards if it is still so, and nothing is told twice.
 /// </summary>
 public sealed partial class NoticeEngine(
-    IDatabase database, EstateIndex estate, AlertBook alerts, AlertLines lines, NoticeBook book, MaintenanceBook maintenance, NoticeSender sender, MailSetup mail, AccessIndex access, TimeProvider time, ILogger<NoticeEngine> log) : BackgroundService
+    IDatabase database, EstateIndex estate, AlertBook alerts, AlertLines lines, NoticeBook book, MaintenanceBook maintenance, NoticeSender sender, MailSetup mail, AccessIndex access, TimeProvider time, ILogger<NoticeEngine> log) : AlertWatcher(alerts, maintenance, time)
 {
     /// <summary>A mail waits so long for what belongs to it: the hosts of a place are lost within seconds of each other.</summary>
     public static readonly TimeSpan Gather = TimeSpan.FromSeconds(10);
 
     /// <summary>Mails of one notice are at least so far apart; what comes between goes into the next.</summary>
     public static readonly TimeSpan MailSpacing = TimeSpan.FromMinutes(1);
-    private static readonly TimeSpan Tick = TimeSpan.FromSeconds(1);
-    private static readonly TimeSpan EverythingEvery = TimeSpan.FromSeconds(30);
 
     private readonly Dictionary<Guid, DateTimeOffset> mailedAt = [];
-    private long looked;
-    private DateTimeOffset nextAt = DateTimeOffset.MinValue;
-    private (long Alerts, long Notices, long Windows) seen = (-1, -1, -1);
 
-    /// <summary>How often it has looked.</summary>
-    public long Looked => Interlocked.Read(ref looked);
+    protected override long Rules => book.Turns;
 
     /// <summary>An alert with what is needed to judge it.</summary>
     private readonly record struct Known(AlertRow Row, SelectableHost Host, NoticedAlert Alert);
@@ -44,40 +38,15 @@ public sealed partial class NoticeEngine(
         public bool IsNothing => Open.Count + Over.Count == 0;
     }
 
-    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
-    {
-        await Task.Yield();
-        while (!stoppingToken.IsCancellationRequested)
-        {
-            try
-            {
-                await TurnAsync(stoppingToken).ConfigureAwait(false);
-                Interlocked.Increment(ref looked);
-            }
-            catch (Exception e) when (e is not OperationCanceledException)
-            {
-                Log.Failed(log, e);
-                seen = (-1, -1, -1);
-            }
-            await Task.Delay(Tick, time, stoppingToken).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-        }
-    }
+    protected override void Failed(Exception e) => Log.Failed(log, e);
 
-    private async Task TurnAsync(CancellationToken cancel)
+    protected override async Task LookAsync(DateTimeOffset now, CancellationToken cancel)
     {
-        var now = time.GetUtcNow();
-        var counts = (alerts.Turns, book.Turns, maintenance.Turns);
-        if (counts == seen && now < nextAt && nextAt <= now + EverythingEvery)
-        {
-            return;
-        }
-        seen = counts;
-        nextAt = now + EverythingEvery;
         if (book.All.Count == 0)
         {
             return;
         }
-        var current = alerts.Current.Where(a => !a.State.IsOver()).Select(a => Look(a, now)).OfType<Known>().ToList();
+        var current = Alerts.Current.Where(a => !a.State.IsOver()).Select(a => Look(a, now)).OfType<Known>().ToList();
         foreach (var notice in book.All.Where(n => !n.Row.Off))
         {
             await TellAsync(notice, current, now, cancel).ConfigureAwait(false);
@@ -90,7 +59,7 @@ public sealed partial class NoticeEngine(
         {
             return null;
         }
-        var quiet = maintenance.For(alert.HostId, host, now);
+        var quiet = Windows.For(alert.HostId, host, now);
         return new Known(alert, host, new NoticedAlert(alert.Severity, alert.Subsystem, alert.State == AlertState.Open ? alert.StateAt : null, quiet.Until, quiet.LastEnd));
     }
 
@@ -177,8 +146,6 @@ public sealed partial class NoticeEngine(
                 .Where(a => a.State.IsOver() && (notice.Row.Way == NoticeWay.Hook || a.State == AlertState.Cleared)));
         }
     }
-
-    private void LookAgain(DateTimeOffset at) => nextAt = at < nextAt ? at : nextAt;
 
     private async Task<List<(DeliveryRow, IEnumerable<Guid>)>> MailsAsync(EffectiveNotice notice, News news, DateTimeOffset digestAt, DateTimeOffset now, CancellationToken cancel)
     {

@@ -78,6 +78,7 @@ public static class ServiceHost
         await app.Services.GetRequiredService<ProbeBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<MaintenanceBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<NoticeBook>().LoadAsync(cancel).ConfigureAwait(false);
+        await app.Services.GetRequiredService<ReactionBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<AlertBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.Services.GetRequiredService<RunBook>().LoadAsync(cancel).ConfigureAwait(false);
         await app.StartAsync(cancel).ConfigureAwait(false);
@@ -221,6 +222,10 @@ public static class ServiceHost
         services.AddHostedService(p => p.GetRequiredService<NoticeSender>());
         services.AddSingleton<NoticeEngine>();
         services.AddHostedService(p => p.GetRequiredService<NoticeEngine>());
+        services.AddSingleton<ReactionBook>();
+        services.AddSingleton<ReactionService>();
+        services.AddSingleton<ReactionEngine>();
+        services.AddHostedService(p => p.GetRequiredService<ReactionEngine>());
         services.AddSingleton<RunBook>();
         services.AddSingleton<JobFeed>();
         services.AddSingleton<JobReader>();
@@ -376,6 +381,7 @@ public static class ServiceHost
         api.MapAlerts();
         api.MapChecks();
         api.MapNotices();
+        api.MapReactions();
         api.MapMaintenance();
         api.MapJobs();
         api.MapScripts();

@@ -169,7 +169,7 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         return new RunInfo(
             r.Id, r.JobId, r.HostId, host?.Label ?? "removed host", host?.SystemName ?? "", host?.GroupPath ?? "", r.State, createdAt,
             r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason ?? (held ? "Its turn has not come yet." : null), r.User, r.StdoutBytes, r.StderrBytes, held,
-            r.State is RunState.Sent or RunState.Running ? content.Fetched(r.Id) : null);
+            r.State is RunState.Sent or RunState.Running ? content.Fetched(r.Id) : null, r.ReadSteps());
     }
 
     private static JobInfo ToInfo(JobRow j, RunCounts counts, bool whole)

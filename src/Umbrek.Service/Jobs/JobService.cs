@@ -59,9 +59,16 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
     }
 
     /// <summary>Makes a job for hosts that the service itself has chosen.</summary>
-    internal async Task<JobInfo> CreateOnAsync(NewJob wish, List<HostSummary> chosen, Asker by, string? idempotencyKey, CancellationToken cancel) =>
-        wish.Command!.Check() is { } problem ? throw ProblemException.Invalid(problem)
-            : await BeforeAsync(by, idempotencyKey, cancel).ConfigureAwait(false) ?? await MakeAsync(wish, wish.Command, null, chosen, null, by, idempotencyKey, cancel).ConfigureAwait(false);
+    internal async Task<JobInfo> CreateOnAsync(NewJob wish, List<HostSummary> chosen, Asker by, string? idempotencyKey, CancellationToken cancel)
+    {
+        // What was made before is given though the script may be another by now.
+        if (await BeforeAsync(by, idempotencyKey, cancel).ConfigureAwait(false) is { } before)
+        {
+            return before;
+        }
+        var (command, script) = await CommandOfAsync(wish, by, cancel).ConfigureAwait(false);
+        return command.Check() is { } problem ? throw ProblemException.Invalid(problem) : await MakeAsync(wish, command, script, chosen, null, by, idempotencyKey, cancel).ConfigureAwait(false);
+    }
 
     /// <summary>Runs a job's command again on some of its hosts.</summary>
     public async Task<JobInfo> AgainAsync(Guid jobId, NewJobAgain wish, Asker by, string? idempotencyKey, CancellationToken cancel)
@@ -195,9 +202,9 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
     private NewAuditLine Line(JobRow job, CommandSpec command, int hosts, Asker by)
     {
         List<(string, string)> detail = [("id", $"{job.Id}"), ("command", command.Display()), ("hosts", $"{hosts}")];
-        if (command.Script is { } script)
+        if (command.Script is not null || command.Steps is not null)
         {
-            detail.Add(("script-sha256", Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(script)))));
+            detail.Add(("script-sha256", Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(ScriptText.Body(command))))));
         }
         if (command.Action?.Deliver is { } deliver)
         {

@@ -1,5 +1,7 @@
+using System.Text;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Umbrek.Core.Access;
+using Umbrek.Core.Jobs;
 using Umbrek.Service.Access;
 using Umbrek.Service.Hosting;
 using Umbrek.Wire.Estate;
@@ -38,6 +40,15 @@ public static class ScriptEndpoints
         scripts.MapGet("/{id:guid}/comparison", async (ScriptLibrary library, Asker by, Guid id, int from, int? to, CancellationToken cancel) =>
             TypedResults.Ok(await library.CompareAsync(id, from, to, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Run).WithName("compareScriptVersions").WithSummary("Two versions line by line; the newest when 'to' is left out.");
+        scripts.MapGet("/{id:guid}/document", async (ScriptLibrary library, Asker by, Guid id, int? number, CancellationToken cancel) =>
+        {
+            var book = await library.DocumentAsync(id, number, by, cancel).ConfigureAwait(false);
+            return TypedResults.File(Encoding.UTF8.GetBytes(RunbookText.Write(book)), "text/markdown; charset=utf-8", $"{book.Title}.md");
+        }).Needs(NeedAt.Somewhere, Permission.Run).WithName("getRunbookDocument").WithSummary("A runbook as the Markdown document that it can be written as; the newest version, or the one of a number.");
+        scripts.MapPost("/document", (RunbookDraft draft) => draft.Text is { Length: <= 4 * CommandSpec.MaxTextBytes } text
+            ? TypedResults.Ok(RunbookText.Read(text, out var problem) ?? throw ProblemException.Invalid(problem))
+            : throw ProblemException.Invalid($"Give the document's text, at most {4 * CommandSpec.MaxTextBytes} characters of it."))
+            .Needs(NeedAt.Somewhere, Permission.Run).WithName("readRunbookDocument").WithSummary("Reads a runbook that is written as a document, and says what can't be read; nothing is kept.");
         scripts.MapPost("/fill", async (ScriptLibrary library, Asker by, ScriptUse use, CancellationToken cancel) =>
             TypedResults.Ok(await library.FillAsync(use, by, cancel).ConfigureAwait(false)))
             .Needs(NeedAt.Somewhere, Permission.Run).WithName("fillScript").WithSummary("Reads values for a script's parameters and gives the command that hosts are sent; nothing is run.");

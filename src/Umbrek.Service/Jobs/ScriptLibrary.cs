@@ -16,7 +16,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>
-/// Scripts that are kept. A script is its owner's and theirs with whom he shares it; to everybody else it is not there, but for
+/// Scripts and runbooks that are kept, and both are called scripts here: a runbook is one in steps. A script is its owner's and theirs with whom he shares it; to everybody else it is not there, but for
 /// those who administer everything. Versions are written once.
 /// </summary>
 public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditLog audit, TimeProvider time)
@@ -30,7 +30,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         await using var db = database.Open();
         var look = await LookAsync(db, by, cancel).ConfigureAwait(false);
         var rows = (await db.Scripts.AsNoTracking().OrderBy(s => s.NameKey).ToListAsync(cancel).ConfigureAwait(false)).Where(look.MayUse).ToList();
-        var newest = await db.Scripts.Join(db.ScriptVersions, s => new { Id = s.Id, Number = s.Latest }, v => new { Id = v.ScriptId, v.Number }, (s, v) => new { s.Id, v.Parameters }).ToDictionaryAsync(v => v.Id, v => v.Parameters, cancel).ConfigureAwait(false);
+        var newest = await db.Scripts.Join(db.ScriptVersions, s => new { Id = s.Id, Number = s.Latest }, v => new { Id = v.ScriptId, v.Number }, (s, v) => new { s.Id, v.Parameters, v.Steps }).ToDictionaryAsync(v => v.Id, v => (v.Parameters, v.Steps), cancel).ConfigureAwait(false);
         var uses = await db.Jobs.Where(j => j.ScriptId != null).GroupBy(j => j.ScriptId!.Value).Select(g => new { g.Key, Count = g.Count(), Last = g.Max(j => j.CreatedAt) }).ToDictionaryAsync(u => u.Key, u => (u.Count, (DateTimeOffset?)u.Last), cancel).ConfigureAwait(false);
         return rows.ConvertAll(r => ToInfo(r, newest[r.Id], look, uses.GetValueOrDefault(r.Id)));
     }
@@ -80,6 +80,10 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         }
         var next = ToVersion(row, wish, by, time.GetUtcNow());
         var latest = await db.ScriptVersions.AsNoTracking().FirstAsync(v => v.ScriptId == id && v.Number == row.Latest, cancel).ConfigureAwait(false);
+        if (next.Steps is null != latest.Steps is null)
+        {
+            throw ProblemException.Invalid($"'{row.Name}' is a {(latest.Steps is null ? "script" : "runbook")}; keep the {(next.Steps is null ? "script" : "runbook")} under a name of its own.");
+        }
         if (next.Command == latest.Command && next.Parameters == latest.Parameters)
         {
             throw ProblemException.Invalid($"This is what version {row.Latest} of '{row.Name}' is already; nothing was changed.");
@@ -127,7 +131,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         await using var after = database.Open();
         // Whoever gave it away may see it no more.
         var (changed, eyes) = await FindAsync(after, id, by, cancel, evenHidden: true).ConfigureAwait(false);
-        var parameters = await after.ScriptVersions.Where(v => v.ScriptId == id && v.Number == changed.Latest).Select(v => v.Parameters).FirstAsync(cancel).ConfigureAwait(false);
+        var parameters = await NewestAsync(after, changed, cancel).ConfigureAwait(false);
         return ToInfo(changed, parameters, eyes, await UseAsync(after, id, cancel).ConfigureAwait(false));
     }
 
@@ -151,7 +155,16 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         return new ScriptComparison(
             first.Versions.First(v => v.Number == first.Shown.Number), second.Versions.First(v => v.Number == second.Shown.Number),
             Compare(string.Join('\n', ScriptText.Settings(first.Shown.Command, first.Shown.Parameters)), string.Join('\n', ScriptText.Settings(second.Shown.Command, second.Shown.Parameters))),
-            Compare(first.Shown.Command.Script!, second.Shown.Command.Script!));
+            Compare(ScriptText.Body(first.Shown.Command), ScriptText.Body(second.Shown.Command)));
+    }
+
+    /// <summary>A version of a runbook as a document.</summary>
+    public async Task<RunbookDocument> DocumentAsync(Guid id, int? number, Asker by, CancellationToken cancel)
+    {
+        var detail = await GetAsync(id, number, by, cancel).ConfigureAwait(false);
+        return detail.Shown.Command.Steps is null
+            ? throw ProblemException.Invalid($"'{detail.Script.Name}' is a script and has no steps; its text is all there is to read.")
+            : new RunbookDocument(detail.Script.Name, detail.Script.Description, detail.Shown.Parameters, detail.Shown.Command);
     }
 
     /// <summary>What is sent to the hosts for it.</summary>
@@ -168,15 +181,22 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
     {
         var (row, look) = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
         var versions = await db.ScriptVersions.AsNoTracking().Where(v => v.ScriptId == id).OrderByDescending(v => v.Number)
-            .Select(v => new ScriptVersionMark(v.Number, v.Lines, v.Note, v.CreatedAt, v.CreatedBy)).ToListAsync(cancel).ConfigureAwait(false);
+            .Select(v => new ScriptVersionMark(v.Number, v.Lines, v.Note, v.CreatedAt, v.CreatedBy, v.Steps)).ToListAsync(cancel).ConfigureAwait(false);
         var wanted = number ?? row.Latest;
         var shown = await db.ScriptVersions.AsNoTracking().FirstOrDefaultAsync(v => v.ScriptId == id && v.Number == wanted, cancel).ConfigureAwait(false)
             ?? throw new ProblemException(404, ProblemTypes.NotFound, $"'{row.Name}' has no version {wanted}; it has 1 to {row.Latest}.");
-        var parameters = wanted == row.Latest ? shown.Parameters : await db.ScriptVersions.Where(v => v.ScriptId == id && v.Number == row.Latest).Select(v => v.Parameters).FirstAsync(cancel).ConfigureAwait(false);
+        var newest = wanted == row.Latest ? (shown.Parameters, shown.Steps) : await NewestAsync(db, row, cancel).ConfigureAwait(false);
         return new ScriptDetail(
-            ToInfo(row, parameters, look, await UseAsync(db, id, cancel).ConfigureAwait(false)),
+            ToInfo(row, newest, look, await UseAsync(db, id, cancel).ConfigureAwait(false)),
             new ScriptVersion(shown.Number, JsonSerializer.Deserialize(shown.Command, WireJson.Default.CommandSpec)!, JsonSerializer.Deserialize(shown.Parameters, WireJson.Default.ListScriptParameter)!, shown.Note, shown.CreatedAt, shown.CreatedBy),
             versions);
+    }
+
+    /// <summary>What a list tells of the newest version.</summary>
+    private static async Task<(string Parameters, int? Steps)> NewestAsync(UmbrekContext db, ScriptRow row, CancellationToken cancel)
+    {
+        var version = await db.ScriptVersions.Where(v => v.ScriptId == row.Id && v.Number == row.Latest).Select(v => new { v.Parameters, v.Steps }).FirstAsync(cancel).ConfigureAwait(false);
+        return (version.Parameters, version.Steps);
     }
 
     private static async Task<(int, DateTimeOffset?)> UseAsync(UmbrekContext db, Guid id, CancellationToken cancel)
@@ -209,10 +229,10 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         private IEnumerable<ScriptShare> Mine(ScriptRow row) => ReadSharing(row).Where(s => s.TeamId is not { } team || Teams.Contains(team));
     }
 
-    private ScriptInfo ToInfo(ScriptRow row, string parameters, Look look, (int Count, DateTimeOffset? Last) use) => new(
+    private ScriptInfo ToInfo(ScriptRow row, (string Parameters, int? Steps) newest, Look look, (int Count, DateTimeOffset? Last) use) => new(
         row.Id, row.Name, row.Description, access.Find(row.OwnerId)?.Id, access.Find(row.OwnerId)?.Name ?? row.Owner,
         [.. ReadSharing(row).Where(s => s.TeamId is not { } team || look.TeamNames.ContainsKey(team)).Select(s => s with { Team = s.TeamId is { } team ? look.TeamNames[team] : null })],
-        row.Latest, JsonSerializer.Deserialize(parameters, WireJson.Default.ListScriptParameter)!, row.CreatedAt, row.ChangedAt, row.ChangedBy, look.MayChange(row), look.MayGovern(row), use.Count, use.Last, row.Version);
+        row.Latest, JsonSerializer.Deserialize(newest.Parameters, WireJson.Default.ListScriptParameter)!, row.CreatedAt, row.ChangedAt, row.ChangedBy, look.MayChange(row), look.MayGovern(row), use.Count, use.Last, row.Version, newest.Steps);
 
     private static List<ScriptShare> ReadSharing(ScriptRow row) => JsonSerializer.Deserialize(row.Sharing, WireJson.Default.ListScriptShare)!;
 
@@ -263,13 +283,18 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         {
             throw ProblemException.Invalid($"{twice.Name} is a parameter and a variable that always has the same value; leave out one of them.");
         }
+        if (command.Steps is { } steps && RunbookSteps.CheckParameters(steps, [.. parameters.Select(p => p.Name), .. command.Environment?.Keys ?? []]) is { } unknown)
+        {
+            throw ProblemException.Invalid(unknown);
+        }
         return new ScriptVersionRow
         {
             ScriptId = row.Id,
             Number = 1,
             Command = JsonSerializer.Serialize(command, WireJson.Default.CommandSpec),
             Parameters = JsonSerializer.Serialize(parameters, WireJson.Default.ListScriptParameter),
-            Lines = command.Script!.TrimEnd('\n').Split('\n').Length,
+            Lines = (command.Steps?.Select(s => s.Text) ?? [command.Script!]).Sum(t => t.TrimEnd('\n').Split('\n').Length),
+            Steps = command.Steps?.Count,
             Note = Line(wish.Note, "note"),
             CreatedAt = now,
             CreatedBy = by.Name,
@@ -280,7 +305,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         AnswerDifference.Compare(Encoding.UTF8.GetBytes(first), [], Encoding.UTF8.GetBytes(second), [], AnswerMask.None);
 
     private static string Sha256(ScriptVersionRow version) =>
-        Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(Encoding.UTF8.GetBytes(JsonSerializer.Deserialize(version.Command, WireJson.Default.CommandSpec)!.Script!)));
+        Convert.ToHexStringLower(System.Security.Cryptography.SHA256.HashData(Encoding.UTF8.GetBytes(ScriptText.Body(JsonSerializer.Deserialize(version.Command, WireJson.Default.CommandSpec)!))));
 
     private static void Rename(ScriptRow row, string? name)
     {
@@ -327,7 +352,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         }
         catch (DbUpdateException)
         {
-            throw new ProblemException(409, ProblemTypes.Conflict, $"A script '{row.Name}' is kept already, perhaps one that is not shared with you. Choose another name.");
+            throw new ProblemException(409, ProblemTypes.Conflict, $"A script or a runbook '{row.Name}' is kept already, perhaps one that is not shared with you. Choose another name.");
         }
     }
 }

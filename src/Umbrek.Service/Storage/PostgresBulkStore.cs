@@ -175,14 +175,15 @@ public sealed class PostgresBulkStore(NpgsqlDataSource source) : IBulkStore
         var r = batch.Runs.Select(p => (Id: p.Key, S: p.Value.Status, p.Value.CancelRequestedAt, p.Value.Held)).ToList();
         Add(commands, """
             UPDATE "Runs" SET "State"=t.state,"CancelRequestedAt"=t.cancel,"AcceptedAt"=t.accepted,"StartedAt"=t.started,"EndedAt"=t.ended,"ExitStatus"=t.exit,
-            "Reason"=t.reason,"User"=t.usr,"LastSequence"=t.seq,"StdoutBytes"=t.o,"StderrBytes"=t.e,"Held"=t.held
-            FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13) AS t(id,state,cancel,accepted,started,ended,exit,reason,usr,seq,o,e,held) WHERE "Runs"."Id"=t.id
+            "Reason"=t.reason,"User"=t.usr,"LastSequence"=t.seq,"StdoutBytes"=t.o,"StderrBytes"=t.e,"Held"=t.held,"Steps"=t.steps
+            FROM unnest($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14) AS t(id,state,cancel,accepted,started,ended,exit,reason,usr,seq,o,e,held,steps) WHERE "Runs"."Id"=t.id
             """,
             Column(NpgsqlDbType.Uuid, r, x => x.Id), Column(NpgsqlDbType.Integer, r, x => (int)x.S.State), Column(NpgsqlDbType.TimestampTz, r, x => x.CancelRequestedAt?.ToUniversalTime()),
             Column(NpgsqlDbType.TimestampTz, r, x => x.S.AcceptedAt?.ToUniversalTime()), Column(NpgsqlDbType.TimestampTz, r, x => x.S.StartedAt?.ToUniversalTime()),
             Column(NpgsqlDbType.TimestampTz, r, x => x.S.EndedAt?.ToUniversalTime()), Column(NpgsqlDbType.Integer, r, x => x.S.ExitStatus),
             Column(NpgsqlDbType.Text, r, x => x.S.Reason), Column(NpgsqlDbType.Text, r, x => x.S.User), Column(NpgsqlDbType.Bigint, r, x => x.S.LastSequence),
-            Column(NpgsqlDbType.Bigint, r, x => x.S.StdoutBytes), Column(NpgsqlDbType.Bigint, r, x => x.S.StderrBytes), Column(NpgsqlDbType.Boolean, r, x => x.Held));
+            Column(NpgsqlDbType.Bigint, r, x => x.S.StdoutBytes), Column(NpgsqlDbType.Bigint, r, x => x.S.StderrBytes), Column(NpgsqlDbType.Boolean, r, x => x.Held),
+            Column(NpgsqlDbType.Text, r, x => RunRow.WriteSteps(x.S.Steps)));
     }
 
     private static void AddOutput(NpgsqlBatch commands, BulkBatch batch)

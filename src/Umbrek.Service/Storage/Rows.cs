@@ -1,8 +1,10 @@
+using System.Text.Json;
 using Microsoft.AspNetCore.Identity;
 using Umbrek.Core.Access;
 using Umbrek.Core.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Jobs;
+using Umbrek.Wire;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Sessions;
@@ -802,6 +804,59 @@ public sealed class DeliveryAlertRow
 }
 
 /// <summary>A time in which alerts of hosts make no noise, once or again and again.</summary>
+/// <summary>A script of the library that runs on a host when a check raises an alert there.</summary>
+public sealed class ReactionRow
+{
+    public Guid Id { get; set; }
+    public string Name { get; set; } = "";
+    public string NameKey { get; set; } = "";
+    public string Check { get; set; } = "";
+
+    /// <summary>The group whose hosts it is for, with everything below; null is everything.</summary>
+    public Guid? GroupId { get; set; }
+
+    /// <summary>Or the one host.</summary>
+    public Guid? HostId { get; set; }
+
+    /// <summary>May be gone: then nothing runs, and it is said.</summary>
+    public Guid ScriptId { get; set; }
+    public int? Number { get; set; }
+
+    /// <summary>Of its parameters by name, as JSON.</summary>
+    public string Values { get; set; } = "{}";
+    public double WaitSeconds { get; set; }
+    public double SpacingSeconds { get; set; }
+    public bool UsesVault { get; set; }
+    public bool Off { get; set; }
+
+    /// <summary>With whose grants it runs.</summary>
+    public Guid OwnerId { get; set; }
+
+    /// <summary>His name when he wrote it.</summary>
+    public string Owner { get; set; } = "";
+
+    /// <summary>Alerts that were raised before do not count.</summary>
+    public DateTimeOffset Since { get; set; }
+    public long Version { get; set; }
+
+    public IReadOnlyDictionary<string, string> ReadValues() => JsonSerializer.Deserialize(Values, WireJson.Default.IReadOnlyDictionaryStringString)!;
+
+    public Core.Health.ReactionTerms Terms => new(Since, TimeSpan.FromSeconds(WaitSeconds), TimeSpan.FromSeconds(SpacingSeconds));
+}
+
+/// <summary>What came of a reaction for one alert; each alert has it once.</summary>
+public sealed class ReactionDoneRow
+{
+    public Guid ReactionId { get; set; }
+    public Guid AlertId { get; set; }
+    public Guid HostId { get; set; }
+    public DateTimeOffset At { get; set; }
+
+    /// <summary>Null when nothing was run.</summary>
+    public Guid? JobId { get; set; }
+    public string? Problem { get; set; }
+}
+
 public sealed class MaintenanceRow
 {
     public Guid Id { get; set; }
@@ -893,6 +948,9 @@ public sealed class ScriptVersionRow
     /// <summary>A list of <see cref="ScriptParameter"/> as JSON.</summary>
     public string Parameters { get; set; } = "[]";
     public int Lines { get; set; }
+
+    /// <summary>How many steps a runbook has; null for a script.</summary>
+    public int? Steps { get; set; }
     public string? Note { get; set; }
     public DateTimeOffset CreatedAt { get; set; }
     public string CreatedBy { get; set; } = "";
@@ -918,7 +976,15 @@ public sealed class RunRow
     public long StdoutBytes { get; set; }
     public long StderrBytes { get; set; }
 
-    public RunStatus ToStatus() => new(State, AcceptedAt, StartedAt, EndedAt, ExitStatus, Reason, User, LastSequence, StdoutBytes, StderrBytes);
+
+    /// <summary>A list of <see cref="StepStatus"/> as JSON; null where the job is no runbook, or no step has begun.</summary>
+    public string? Steps { get; set; }
+
+    public RunStatus ToStatus() => new(State, AcceptedAt, StartedAt, EndedAt, ExitStatus, Reason, User, LastSequence, StdoutBytes, StderrBytes, ReadSteps());
+
+    public IReadOnlyList<StepStatus>? ReadSteps() => Steps is null ? null : JsonSerializer.Deserialize(Steps, WireJson.Default.IReadOnlyListStepStatus);
+
+    internal static string? WriteSteps(IReadOnlyList<StepStatus>? steps) => steps is null ? null : JsonSerializer.Serialize(steps, WireJson.Default.IReadOnlyListStepStatus);
 }
 
 public sealed class RunOutputRow

@@ -145,12 +145,12 @@ public sealed class SqliteBulkStore(string connectionString) : IBulkStore, IDisp
         using var statement = new Statement(connection!, transaction,
             """
             UPDATE "Runs" SET "State"=$1,"CancelRequestedAt"=$2,"AcceptedAt"=$3,"StartedAt"=$4,"EndedAt"=$5,"ExitStatus"=$6,"Reason"=$7,"User"=$8,
-            "LastSequence"=$9,"StdoutBytes"=$10,"StderrBytes"=$11,"Held"=$12 WHERE "Id"=$0
-            """, 13);
+            "LastSequence"=$9,"StdoutBytes"=$10,"StderrBytes"=$11,"Held"=$12,"Steps"=$13 WHERE "Id"=$0
+            """, 14);
         foreach (var (id, mark) in batch.Runs)
         {
             var s = mark.Status;
-            statement.Run(Id(id), (int)s.State, Time(mark.CancelRequestedAt), Time(s.AcceptedAt), Time(s.StartedAt), Time(s.EndedAt), s.ExitStatus, s.Reason, s.User, s.LastSequence, s.StdoutBytes, s.StderrBytes, mark.Held);
+            statement.Run(Id(id), (int)s.State, Time(mark.CancelRequestedAt), Time(s.AcceptedAt), Time(s.StartedAt), Time(s.EndedAt), s.ExitStatus, s.Reason, s.User, s.LastSequence, s.StdoutBytes, s.StderrBytes, mark.Held, RunRow.WriteSteps(s.Steps));
         }
     }
 

@@ -58,6 +58,8 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
     public DbSet<DeliveryRow> Deliveries => Set<DeliveryRow>();
     public DbSet<DeliveryAlertRow> DeliveryAlerts => Set<DeliveryAlertRow>();
     public DbSet<MaintenanceRow> Maintenance => Set<MaintenanceRow>();
+    public DbSet<ReactionRow> Reactions => Set<ReactionRow>();
+    public DbSet<ReactionDoneRow> ReactionsDone => Set<ReactionDoneRow>();
     public DbSet<JobRow> Jobs => Set<JobRow>();
     public DbSet<ScriptRow> Scripts => Set<ScriptRow>();
     public DbSet<ScriptVersionRow> ScriptVersions => Set<ScriptVersionRow>();
@@ -118,6 +120,21 @@ public abstract class UmbrekContext(DbContextOptions options) : IdentityUserCont
             t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
             t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
             t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<ReactionRow>(t =>
+        {
+            t.HasIndex(r => r.NameKey).IsUnique();
+            t.HasOne<GroupRow>().WithMany().HasForeignKey(r => r.GroupId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
+            t.Property(r => r.Version).IsConcurrencyToken();
+        });
+        builder.Entity<ReactionDoneRow>(t =>
+        {
+            t.HasKey(r => new { r.ReactionId, r.AlertId });
+            t.HasIndex(r => r.AlertId);
+            t.HasIndex(r => new { r.ReactionId, r.HostId, r.At });
+            t.HasOne<ReactionRow>().WithMany().HasForeignKey(r => r.ReactionId).OnDelete(DeleteBehavior.Cascade);
+            t.HasOne<HostRow>().WithMany().HasForeignKey(r => r.HostId).OnDelete(DeleteBehavior.Cascade);
         });
         builder.Entity<AlertRow>(t =>
         {

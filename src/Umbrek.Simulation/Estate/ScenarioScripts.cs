@@ -3,7 +3,7 @@ using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Simulation.Estate;
 
-/// <summary>The demo world's library of scripts.</summary>
+/// <summary>The demo world's library of scripts and runbooks.</summary>
 public static class ScenarioScripts
 {
     /// <summary>A team of null is everybody; without sharing a script is its owner's alone.</summary>
@@ -37,7 +37,55 @@ public static class ScenarioScripts
             uptime
             echo "inspected for $BY on $DAY"
             """), "Clock, kernel and uptime of every till, with the inspector's name.", [Parameter("BY: text -- the inspector's name"), Parameter("DAY: day"), Parameter("NOTE?: text -- goes into the report")]), [], []),
+        (Runbook("""
+            # Ready for the first ferry
+
+            What a ticket desk needs before people come: it prints, and has room for the day.
+
+            - parameter: UNIT: choice ticket-print, cups, kiosk = ticket-print -- what has to run
+            - time-out: 5 min
+
+            ## Look whether it runs
+
+            - may fail
+
+            ```sh
+            systemctl is-active "$UNIT"
+            ```
+
+            ## Start it
+
+            The printer takes a few seconds until it is warm.
+
+            - when: "Look whether it runs" failed
+            - tries: 3, 5 s apart
+
+            ```sh
+            systemctl restart "$UNIT"
+            systemctl is-active "$UNIT"
+            ```
+
+            ## Room for the day
+
+            ```sh
+            df -h /
+            ```
+
+            ## Say what is missing
+
+            - when: something failed
+
+            ```sh
+            echo "$UNIT does not run: the tickets of this desk are written by hand today"
+            ```
+            """), [], [("Coast", true)]),
     ];
+
+    private static NewScript Runbook(string document)
+    {
+        var book = RunbookText.Read(document, out var problem) ?? throw new InvalidOperationException(problem);
+        return new NewScript(book.Title!, book.Command, book.Description, book.Parameters);
+    }
 
     private static CommandSpec Script(string text) => new() { Script = text + "\n" };
 

@@ -33,6 +33,9 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
     /// <summary>What it puts out for an order, and the exit status; its own name and 0 when nothing is set.</summary>
     public Func<RunOrder, Task<(string Output, int ExitStatus)>>? Answer { get; set; }
 
+    /// <summary>What it says of the steps of a runbook; nothing unless it is told to.</summary>
+    public Func<RunOrder, IReadOnlyList<StepMark>>? Steps { get; set; }
+
     /// <summary>Hears requests and does not answer them, as a host that hangs.</summary>
     public void FallSilent() => answering = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
 
@@ -137,13 +140,15 @@ public sealed class LightHost(AgentIdentity identity, SimulatedHost host, TimePr
         Interlocked.Increment(ref executions);
         var now = time.GetUtcNow();
         var (output, status) = Answer is { } answer ? await answer(order).ConfigureAwait(false) : ($"{host.Name}\n", 0);
+        var steps = Steps?.Invoke(order) ?? [];
         RunEvent Event(long sequence, RunEventKind kind) => new() { RunId = order.RunId, Sequence = sequence, At = now, Kind = kind };
         RunEvent[] events =
         [
             Event(0, RunEventKind.Accepted),
             Event(1, RunEventKind.Started) with { Start = new RunStart(4242, "root") },
             Event(2, RunEventKind.Stdout) with { Data = Encoding.UTF8.GetBytes(output) },
-            Event(3, RunEventKind.Ended) with { End = new RunEnd(RunOutcome.Exited, status, null) },
+            .. steps.Select((mark, index) => Event(3 + index, RunEventKind.Step) with { Step = mark }),
+            Event(3 + steps.Count, RunEventKind.Ended) with { End = new RunEnd(RunOutcome.Exited, status, null) },
         ];
         try
         {

@@ -26,7 +26,8 @@ public sealed record AlertGraph(string Metric, string? Part, double Threshold, R
 /// <param name="Before">What happened on the host in the day before, newest first.</param>
 /// <param name="Same">Other hosts with the same now.</param>
 /// <param name="Notices">Who was told, is going to be, and who is not, with why.</param>
-public sealed record AlertDetail(AlertInfo Alert, AlertGraph? Graph, IReadOnlyList<TimelineEntry> Before, IReadOnlyList<AlertInfo> Same, IReadOnlyList<AlertNotice> Notices);
+/// <param name="Reactions">What ran because of it, is going to, or did not.</param>
+public sealed record AlertDetail(AlertInfo Alert, AlertGraph? Graph, IReadOnlyList<TimelineEntry> Before, IReadOnlyList<AlertInfo> Same, IReadOnlyList<AlertNotice> Notices, IReadOnlyList<AlertReaction> Reactions);
 
 /// <summary>How a notice stands to an alert.</summary>
 /// <param name="Said">In a sentence.</param>

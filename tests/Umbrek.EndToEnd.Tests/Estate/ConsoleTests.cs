@@ -3,10 +3,12 @@ using Umbrek.EndToEnd.Tests.Hosting;
 using Umbrek.Tests;
 using Umbrek.Core.Access;
 using Umbrek.Core.Health;
+using Umbrek.Core.Jobs;
 using Umbrek.Wire;
 using Umbrek.Wire.Access;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Health;
+using Umbrek.Wire.Jobs;
 
 namespace Umbrek.EndToEnd.Tests.Estate;
 
@@ -124,13 +126,15 @@ public sealed class ConsoleTests
         var notice = (await world.Api.PostAsync("notices", new NewNotice("Observatory's own desk", NoticeWay.Hook, Severity.Information, GroupId: group, Url: "http://127.0.0.1:9/a-path-that-is-rather-long-for-a-telephone/alerts"), WireJson.Default.NewNotice, WireJson.Default.NoticeMade, default)).Notice;
         (await world.Api.ActAsync($"notices/{notice.Id}/try", WireJson.Default.DeliveryInfo, default)).Problem!.ShouldContain("--hooks-may-reach");
         await world.Api.PostAsync("maintenance", new NewMaintenance("Updates on Sunday night", 180, GroupId: group, On: "tidewell-*", Note: "the libraries are closed"), WireJson.Default.NewMaintenance, WireJson.Default.MaintenanceInfo, default);
+        var runbook = (await world.Api.PostAsync("scripts", new NewScript("Look at the kiosk of the ticket office", new CommandSpec { Steps = [new RunbookStep("Ask whether it sells tickets", "true", MayFail: true), new RunbookStep("Start what sells them", "echo started", When: [new StepCondition(ConditionKind.Failed, "Ask whether it sells tickets")])] }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script;
+        await world.Api.PostAsync("reactions", new NewReaction("Kiosks that stopped selling", "service-failed", runbook.Id, GroupId: group, WaitSeconds: 300), WireJson.Default.NewReaction, WireJson.Default.ReactionInfo, default);
         var alert = Guid.Empty;
         await Wait.UntilAsync(async () => (await world.Api.GetAsync("alerts?check=memory-in-use", WireJson.Default.PageAlertLine, default)).Items is [{ Alerts: [var one, ..] }, ..] && (alert = one.Id) != default, "an alert");
         await using var browser = await Browser.OpenAsync(world, width, height);
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");
-        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ($"work/{job.Id}?view=answers", "count as equal"), ($"work/{job.Id}?view=search", "Text in the output"), ("work/new", "A script"), ("people", "lead on everything"), ("people/reach", "Saltmarsh Ferry"), ("people/roles", "reveal-secrets"), ("people/audit", "technician.create"), ("people/vault", "The vault itself"), ("sessions", "another access key"), ("now", "Every customer"), ($"now/{alert}", "What happened in the day before"), ("rules", "Storage fills up"), ("rules/notices", "raised: Memory in use"), ("rules/maintenance", "now, until"), ("wall", "Memory in use"), ($"hosts/compare?hosts={host.Id}", "Up to 6"), ("rules/policies", "What hosts allow at all"), ("account", "Passkeys"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
+        foreach (var (path, sign) in new[] { ("hosts", "plover-log-01"), ("hosts?as=tiles", "plover-log-01"), ("hosts/groups", "New customer"), ("hosts/customers", "nobody named"), ($"hosts/{host.Id}", "Kernel"), ("work", "echo hello"), ($"work/{job.Id}", "1 failed"), ($"work/{job.Id}?view=answers", "count as equal"), ($"work/{job.Id}?view=search", "Text in the output"), ("work/new", "A script"), ("work/runbooks", "Look at the kiosk"), ("work/runbooks/new", "As it is read"), ($"work/runbooks/{runbook.Id}", "Start what sells them"), ($"work/runbooks/{runbook.Id}/edit", "Keep version 2"), ("people", "lead on everything"), ("people/reach", "Saltmarsh Ferry"), ("people/roles", "reveal-secrets"), ("people/audit", "technician.create"), ("people/vault", "The vault itself"), ("sessions", "another access key"), ("now", "Every customer"), ($"now/{alert}", "What happened in the day before"), ("rules", "Storage fills up"), ("rules/notices", "raised: Memory in use"), ("rules/reactions", "Kiosks that stopped selling"), ("rules/maintenance", "now, until"), ("wall", "Memory in use"), ($"hosts/compare?hosts={host.Id}", "Up to 6"), ("rules/policies", "What hosts allow at all"), ("account", "Passkeys"), ("join", "to be let in"), ($"join/{installer.Info.Id}", "Hand it out"),
             ("join/find", "Nobody has looked around"), ("join/agents", "Update agents"), (installer.Link[$"{world.Address}".Length..], "What it allows"), ("nowhere", "no such page") })
         {
             await browser.Page.GotoAsync($"{world.Address}{path}");

@@ -65,6 +65,7 @@ public sealed class EveryEndpointTests
         changeNotice         Somewhere  configure
         changePassword       Own        see
         changePolicy         Everywhere administer
+        changeReaction       Somewhere  configure
         changeRole           Everywhere administer
         changeScript         Somewhere  run
         changeSecret         Somewhere  configure
@@ -85,6 +86,7 @@ public sealed class EveryEndpointTests
         createMaintenance    Somewhere  configure
         createNotice         Somewhere  configure
         createParcel         Somewhere  write-files
+        createReaction       Somewhere  configure
         createRole           Everywhere administer
         createRollout        Somewhere  software
         createScript         Somewhere  run
@@ -138,10 +140,12 @@ public sealed class EveryEndpointTests
         getParcelList        Somewhere  write-files
         getPolicy            Own        see
         getPreference        Own        see
+        getReaction          Somewhere  see
         getRecording         Somewhere  see
         getRecordingContent  Somewhere  see
         getRollout           Somewhere  software
         getRun               Somewhere  see
+        getRunbookDocument   Somewhere  run
         getScan              Somewhere  scan
         getScript            Somewhere  run
         getSecret            Somewhere  use-secrets
@@ -179,6 +183,7 @@ public sealed class EveryEndpointTests
         listPasskeys         Own        see
         listPolicies         Own        see
         listProbedHosts      Somewhere  see
+        listReactions        Own        see
         listRecordings       Own        see
         listReleases         Somewhere  software
         listRoles            Own        see
@@ -205,6 +210,7 @@ public sealed class EveryEndpointTests
         openChannel          Somewhere  see
         openSession          Host       see
         openedHost           Host       see
+        readRunbookDocument  Somewhere  run
         refreshHost          Host       see
         refusePairing        Own        see
         removeCheck          Somewhere  configure
@@ -214,6 +220,7 @@ public sealed class EveryEndpointTests
         removeMaintenance    Somewhere  configure
         removeNotice         Somewhere  configure
         removePasskey        Own        see
+        removeReaction       Somewhere  configure
         removeRole           Everywhere administer
         removeScript         Somewhere  run
         removeSecondFactor   Own        see
@@ -391,7 +398,7 @@ public sealed class EveryEndpointTests
             (_, false, true) => refused ? null : "let through without the permission",
             (_, true, true) when endpoint.Name == "refreshHost" => refused || hidden ? "refused" : null,
             (_, true, true) => refused || hidden ? "refused though the role holds it" : null,
-            (NeedAt.Somewhere, true, false) when endpoint.Name is "createScript" or "createParcel" => refused ? "refused what is at no place" : null,
+            (NeedAt.Somewhere, true, false) when endpoint.Name is "createScript" or "createParcel" or "readRunbookDocument" => refused ? "refused what is at no place" : null,
             // A listing is there for everybody who may see some of it.
             (NeedAt.Somewhere, true, false) => endpoint.IsListing ? (refused || hidden ? "refused a listing" : null) : refused || hidden || status == HttpStatusCode.UnprocessableEntity || body.Contains("\"problems\":[{", StringComparison.Ordinal) ? null : "let through outside the grant",
             _ => "not thought of",
@@ -448,6 +455,7 @@ public sealed class EveryEndpointTests
         private Dictionary<bool, Guid> Notices { get; } = [];
         private Dictionary<bool, Guid> Deliveries { get; } = [];
         private Dictionary<bool, Guid> Windows { get; } = [];
+        private Dictionary<bool, Guid> Reactions { get; } = [];
         private Guid Selection { get; set; }
         private Guid Team { get; set; }
         private Guid OwnRole { get; set; }
@@ -554,7 +562,8 @@ public sealed class EveryEndpointTests
             Parcels[inside] = (await sender.PostAsync("parcels", new NewParcel([new Core.Files.ParcelEntry(new Core.Files.FileName("labels"), Core.Files.FileKind.Folder)]), WireJson.Default.NewParcel, WireJson.Default.ParcelInfo, default)).Id;
             Shelves[inside] = (await service.Api.PostAsync("shelves", new NewShelf($"{Guid.NewGuid():N}", Groups[inside]), WireJson.Default.NewShelf, WireJson.Default.ShelfInfo, default)).Id;
             Twins[inside] = (await sender.PostAsync("twins", Twin(Hosts[inside]), WireJson.Default.NewTwin, WireJson.Default.TwinInfo, default)).Id;
-            Scripts[inside] = (await author.PostAsync("scripts", new NewScript($"{Guid.NewGuid():N}", new CommandSpec { Script = "true" }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script.Id;
+            Scripts[inside] = (await author.PostAsync("scripts", new NewScript($"{Guid.NewGuid():N}", new CommandSpec { Steps = [new("Look", "true")] }), WireJson.Default.NewScript, WireJson.Default.ScriptDetail, default)).Script.Id;
+            Reactions[inside] = (await service.Api.PostAsync("reactions", new NewReaction($"{Guid.NewGuid():N}", "storage-high", Scripts[inside], HostId: Hosts[inside]), WireJson.Default.NewReaction, WireJson.Default.ReactionInfo, default)).Id;
             Secrets[inside] = (await service.Api.PostAsync("secrets", new NewSecret(SecretKind.Logon, "seven gulls", HostId: Hosts[inside], Name: "till"), WireJson.Default.NewSecret, WireJson.Default.SecretInfo, default)).Id;
         }
 
@@ -588,6 +597,7 @@ public sealed class EveryEndpointTests
             "notices" => Notices[inside],
             "deliveries" => Deliveries[inside],
             "maintenance" => Windows[inside],
+            "reactions" => Reactions[inside],
             _ => Guid.Empty,
         };
 
@@ -622,6 +632,7 @@ public sealed class EveryEndpointTests
                 "createNotice" or "changeNotice" => $$"""{"name":"Desk","way":"hook","atLeast":"warning","url":"http://127.0.0.1:9/","groupId":"{{Customers[inside]}}"}""",
                 "actOnDeliveries" => $$"""{"act":"resend","ids":["{{Deliveries[inside]}}"]}""",
                 "changeMailSettings" => """{"port":25,"security":"none"}""",
+                "createReaction" or "changeReaction" => $$"""{"name":"{{Guid.NewGuid():N}}","check":"storage-high","scriptId":"{{Scripts[inside]}}","hostId":"{{Hosts[inside]}}"}""",
                 "createMaintenance" or "changeMaintenance" => $$"""{"name":"New disk","minutes":60,"hostId":"{{Hosts[inside]}}"}""",
                 "setMail" or "setOwnMail" => """{"address":"tomasz@halyard.example"}""",
                 "tryProbe" => $$"""{"probe":{"kind":"ping","target":"192.0.2.1"},"on":"{{host}}"}""",
@@ -637,7 +648,8 @@ public sealed class EveryEndpointTests
                 "runAgain" => $$"""{"runs":["{{Runs[inside]}}"]}""",
                 "createScript" => $$"""{"command":{"script":"true"},"name":"{{Guid.NewGuid():N}}"}""",
                 "changeScript" => """{"description":"what it is for"}""",
-                "addScriptVersion" => """{"command":{"script":"false"}}""",
+                "addScriptVersion" => """{"command":{"steps":[{"name":"Look","text":"false"}]}}""",
+                "readRunbookDocument" => """{"text":"## Look\n```\ntrue\n```"}""",
                 "fillScript" => $$"""{"id":"{{Scripts[inside]}}"}""",
                 "wakeHosts" => $$"""{"selection":"{{host}}"}""",
                 "createParcel" => """{"entries":[{"path":{"text":"labels"},"kind":"folder"}]}""",

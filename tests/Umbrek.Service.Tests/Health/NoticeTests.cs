@@ -463,8 +463,6 @@ public abstract class NoticeTests : IAsyncLifetime
         static DateTimeOffset At(string text) => DateTimeOffset.Parse(text, System.Globalization.CultureInfo.InvariantCulture);
     }
 
-    private sealed record Joined(Guid Id, string Name);
-
     private Task<MailSettings> MailAsync(TestService service) => service.Api.PutAsync(
         "settings/mail", new MailSettingsWish("127.0.0.1", mailbox.Port, MailSecurity.None, "umbrek", "a-password-for-mail", "umbrek@halyard.example", "https://umbrek.halyard.example"), 0, WireJson.Default.MailSettingsWish, WireJson.Default.MailSettings, default);
 
@@ -478,26 +476,11 @@ public abstract class NoticeTests : IAsyncLifetime
 
     private static Task<AlertDetail> DetailAsync(TestService service, Guid alert) => service.Api.GetAsync($"alerts/{alert}", WireJson.Default.AlertDetail, default);
 
-    private async Task<Joined> LinkedAsync(TestService service, string name)
-    {
-        var (identity, _) = await service.EnrolAsync(name);
-        service.Get<EstateIndex>().Linked(identity.HostId, name, "0.1.0", null, time.GetUtcNow());
-        return new Joined(identity.HostId, name);
-    }
+    private Task<Joined> LinkedAsync(TestService service, string name) => service.LinkedAsync(time, name);
 
-    private Task RaiseAsync(TestService service, Joined host) => SampledAsync(service, host, 92, there: true);
+    private Task RaiseAsync(TestService service, Joined host) => service.RaiseAsync(time, host);
 
-    private Task ClearAsync(TestService service, Joined host) => SampledAsync(service, host, 60, there: false);
-
-    private Task SampledAsync(TestService service, Joined host, double percent, bool there) => Wait.UntilAsync(
-        async () =>
-        {
-            service.Get<EstateIndex>().Linked(host.Id, host.Name, "0.1.0", null, time.GetUtcNow());
-            await service.Get<Intake>().SamplesAsync(host.Id, [new Sample { At = time.GetUtcNow(), MemoryTotalBytes = 4L << 30, MemoryAvailableBytes = 2L << 30, FileSystems = [new FileSystemSample("/", "ext4", 100L << 30, (long)(percent * (1L << 30)), (long)((100 - percent) * (1L << 30)))] }]);
-            time.Advance(TimeSpan.FromSeconds(15));
-            return service.Get<AlertBook>().Current.Any(a => a.HostId == host.Id) == there;
-        },
-        there ? "the alert" : "it to clear");
+    private Task ClearAsync(TestService service, Joined host) => service.ClearAsync(time, host);
 
     /// <summary>Lets a long time go by, in steps after each of which has been looked whether somebody is to be told.</summary>
     private async Task PassAsync(TestService service, TimeSpan span)

@@ -17,6 +17,8 @@ public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixtur
         await using var host = await service.LinkAsync("plover-log-01");
         await host.SendFactsAsync(default);
         await host.SendSampleAsync(default);
+        host.Steps = order => order.Command.Steps is null ? [] : [new(0, StepState.Running), new(0, StepState.Failed, 1, 3, "quite 'so'")];
+        var book = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Steps = [new("Look", "true")] }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
         var job = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
         await Wait.UntilAsync(async () => (await service.Api.GetAsync($"jobs/{job.Id}", WireJson.Default.JobDetail, default)).Job.Runs.Succeeded == 1, "the run");
         await Wait.UntilAsync(async () => (await service.HostAsync("plover-log-01")) is { Os: not null, ProcessorPercent: not null }, "facts and a sample");
@@ -30,6 +32,7 @@ public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixtur
         (after.SystemName, after.Presence.State).ShouldBe(("plover-log-01", PresenceState.Returning));
         after.ProcessorPercent.ShouldNotBeNull();
         (await service.Api.GetAsync($"hosts/{id}/series?metrics=processor", WireJson.Default.MetricSeries, default)).Lines.Single().Mean.Count(v => v is not null).ShouldBe(1);
+        (await service.Api.GetAsync($"jobs/{book.Id}", WireJson.Default.JobDetail, default)).Runs[0].Steps.ShouldHaveSingleItem().Reason.ShouldBe("quite 'so'");
         var again = await service.Api.PostAsync("jobs", new NewJob("all", new CommandSpec { Line = "hostname" }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default, "once");
         again.Id.ShouldBe(job.Id);
         (await service.Api.GetAsync("installers", WireJson.Default.PageInstallerInfo, default)).Items.Single().Uses.ShouldBe(1);

@@ -25,6 +25,7 @@ public sealed class LinkMessageTests
         Line = "df -h",
         Arguments = ["df"],
         Script = "df",
+        Steps = [new RunbookStep("Look", "true", "bash", "By day.", [new StepCondition(ConditionKind.Exit, "Before", [3], "x")], true, 3, 10, 30)],
         Action = new HostAction
         {
             End = new EndProcesses(new ProcessChoice([new ProcessMark(7, 100, "tide")], "boot", "tide", "lp"), true, 3),
@@ -94,7 +95,7 @@ public sealed class LinkMessageTests
         new ProbeReport(Noon, [new ProbeResult("spool", ProbeState.Failed, "It is full.", [new ProbeFigure("queue", 104, Dimension.Count)], Noon, Noon)], [new ProbeEvent(Id, "spool", Noon, "Spool: It is full.")]),
         new ProbeTried(Id, new ProbeReading(ProbeState.Well, "It is short.", [new ProbeFigure("age", 25200, Dimension.Time)])),
         new LookOrder(Id, Look.Probe),
-        new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late") }]),
+        new RunEventBatch([new RunEvent { RunId = Id, Sequence = 3, At = Noon, Kind = RunEventKind.Ended, Data = [0, 27, 200], Start = new(7, "root"), End = new(RunOutcome.TimedOut, 143, "late"), Step = new(2, StepState.LeftOut, 3, 4, "Nothing has failed.") }]),
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2]), "ticket"),
         new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new DesktopOrder(new DesktopWish(true, ":0", 320), new SealedOrder(Id, 1, "control", "{}", [3]), true), "198.51.100.7", "The printer"),
         new DesktopWish(true, ":0", 320),

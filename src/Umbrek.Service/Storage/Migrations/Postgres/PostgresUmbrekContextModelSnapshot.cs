@@ -1345,6 +1345,109 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.ToTable("ProbeStates");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionDoneRow", b =>
+                {
+                    b.Property<Guid>("ReactionId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("AlertId")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<Guid>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("JobId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("text");
+
+                    b.HasKey("ReactionId", "AlertId");
+
+                    b.HasIndex("AlertId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("ReactionId", "HostId", "At");
+
+                    b.ToTable("ReactionsDone");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid?>("HostId")
+                        .HasColumnType("uuid");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<int?>("Number")
+                        .HasColumnType("integer");
+
+                    b.Property<bool>("Off")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("Owner")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<Guid>("OwnerId")
+                        .HasColumnType("uuid");
+
+                    b.Property<Guid>("ScriptId")
+                        .HasColumnType("uuid");
+
+                    b.Property<DateTimeOffset>("Since")
+                        .HasColumnType("timestamp with time zone");
+
+                    b.Property<double>("SpacingSeconds")
+                        .HasColumnType("double precision");
+
+                    b.Property<bool>("UsesVault")
+                        .HasColumnType("boolean");
+
+                    b.Property<string>("Values")
+                        .IsRequired()
+                        .HasColumnType("text");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("bigint");
+
+                    b.Property<double>("WaitSeconds")
+                        .HasColumnType("double precision");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Reactions");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
                 {
                     b.Property<Guid>("Id")
@@ -1641,6 +1744,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<long>("StdoutBytes")
                         .HasColumnType("bigint");
 
+                    b.Property<string>("Steps")
+                        .HasColumnType("text");
+
                     b.Property<string>("User")
                         .HasColumnType("text");
 
@@ -1895,6 +2001,9 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                     b.Property<string>("Parameters")
                         .IsRequired()
                         .HasColumnType("text");
+
+                    b.Property<int?>("Steps")
+                        .HasColumnType("integer");
 
                     b.HasKey("ScriptId", "Number");
 
@@ -2625,6 +2734,34 @@ namespace Umbrek.Service.Storage.Migrations.Postgres
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionDoneRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.ReactionRow", null)
+                        .WithMany()
+                        .HasForeignKey("ReactionId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>

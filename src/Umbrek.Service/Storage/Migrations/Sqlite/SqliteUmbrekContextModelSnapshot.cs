@@ -1353,6 +1353,112 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.ToTable("ProbeStates");
                 });
 
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionDoneRow", b =>
+                {
+                    b.Property<byte[]>("ReactionId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("AlertId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("At")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<byte[]>("HostId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("JobId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Problem")
+                        .HasColumnType("TEXT");
+
+                    b.HasKey("ReactionId", "AlertId");
+
+                    b.HasIndex("AlertId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("ReactionId", "HostId", "At");
+
+                    b.ToTable("ReactionsDone");
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionRow", b =>
+                {
+                    b.Property<byte[]>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Check")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("GroupId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("HostId")
+                        .HasColumnType("BLOB");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<string>("NameKey")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<int?>("Number")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<bool>("Off")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Owner")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<byte[]>("OwnerId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<byte[]>("ScriptId")
+                        .IsRequired()
+                        .HasColumnType("BLOB");
+
+                    b.Property<long>("Since")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("SpacingSeconds")
+                        .HasColumnType("REAL");
+
+                    b.Property<bool>("UsesVault")
+                        .HasColumnType("INTEGER");
+
+                    b.Property<string>("Values")
+                        .IsRequired()
+                        .HasColumnType("TEXT");
+
+                    b.Property<long>("Version")
+                        .IsConcurrencyToken()
+                        .HasColumnType("INTEGER");
+
+                    b.Property<double>("WaitSeconds")
+                        .HasColumnType("REAL");
+
+                    b.HasKey("Id");
+
+                    b.HasIndex("GroupId");
+
+                    b.HasIndex("HostId");
+
+                    b.HasIndex("NameKey")
+                        .IsUnique();
+
+                    b.ToTable("Reactions");
+                });
+
             modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>
                 {
                     b.Property<byte[]>("Id")
@@ -1655,6 +1761,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<long>("StdoutBytes")
                         .HasColumnType("INTEGER");
 
+                    b.Property<string>("Steps")
+                        .HasColumnType("TEXT");
+
                     b.Property<string>("User")
                         .HasColumnType("TEXT");
 
@@ -1911,6 +2020,9 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                     b.Property<string>("Parameters")
                         .IsRequired()
                         .HasColumnType("TEXT");
+
+                    b.Property<int?>("Steps")
+                        .HasColumnType("INTEGER");
 
                     b.HasKey("ScriptId", "Number");
 
@@ -2647,6 +2759,34 @@ namespace Umbrek.Service.Storage.Migrations.Sqlite
                         .HasForeignKey("HostId")
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionDoneRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+
+                    b.HasOne("Umbrek.Service.Storage.ReactionRow", null)
+                        .WithMany()
+                        .HasForeignKey("ReactionId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired();
+                });
+
+            modelBuilder.Entity("Umbrek.Service.Storage.ReactionRow", b =>
+                {
+                    b.HasOne("Umbrek.Service.Storage.GroupRow", null)
+                        .WithMany()
+                        .HasForeignKey("GroupId")
+                        .OnDelete(DeleteBehavior.Cascade);
+
+                    b.HasOne("Umbrek.Service.Storage.HostRow", null)
+                        .WithMany()
+                        .HasForeignKey("HostId")
+                        .OnDelete(DeleteBehavior.Cascade);
                 });
 
             modelBuilder.Entity("Umbrek.Service.Storage.RecordingRow", b =>

@@ -21,6 +21,7 @@ public sealed class ChannelBroker(TimeProvider time)
     public const int LargeWindow = 64 * 1024;
 
     private const string Lost = "The other end went away.";
+    private const string SessionEnded = "The session has ended.";
     private static readonly TimeSpan LastWords = TimeSpan.FromSeconds(5);
 
     private readonly ConcurrentDictionary<string, (Channel Channel, bool IsHost)> tickets = new();
@@ -138,7 +139,7 @@ public sealed class ChannelBroker(TimeProvider time)
         }
         catch (OperationCanceledException)
         {
-            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, "The session has ended.").ConfigureAwait(false);
+            await CloseAsync(socket, WebSocketCloseStatus.EndpointUnavailable, SessionEnded).ConfigureAwait(false);
         }
         finally
         {
@@ -165,31 +166,32 @@ public sealed class ChannelBroker(TimeProvider time)
 
     private static async Task CarryAsync(WebSocket technician, WebSocket host, Channel channel)
     {
-        var ended = channel.Ended;
-        using var over = CancellationTokenSource.CreateLinkedTokenSource(ended);
+        using var over = new CancellationTokenSource();
+        var sessionEnded = new TaskCompletionSource(TaskCreationOptions.RunContinuationsAsynchronously);
+        using var toldOfEnd = channel.Ended.Register(() => sessionEnded.TrySetResult());
         var up = PumpAsync(technician, host, isFromHost: false, channel, over.Token);
         var down = PumpAsync(host, technician, isFromHost: true, channel, over.Token);
-        var first = await Task.WhenAny(up, down).ConfigureAwait(false);
-        if (first.Exception?.InnerException is ChannelTapException untold)
+        var first = await Task.WhenAny(sessionEnded.Task, up, down).ConfigureAwait(false);
+        // Said before a reading is cut off, after which a socket says nothing more.
+        var why = first == sessionEnded.Task ? SessionEnded
+            : first.Exception?.InnerException is ChannelTapException untold ? untold.Message
+            : first.IsFaulted ? Lost
+            : null;
+        if (why is not null)
         {
-            // Said first: a socket on which a reading was cut off says nothing more.
-            await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
-            await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, untold.Message).ConfigureAwait(false);
-        }
-        else if (first.IsFaulted)
-        {
-            // One side is lost, and there is nobody for the other to say anything to: it learns that now.
-            await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, Lost).ConfigureAwait(false);
-            await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, Lost).ConfigureAwait(false);
+            await CloseBothAsync(technician, host, why).ConfigureAwait(false);
         }
         // Whoever ends first ends both; what the other still has to say it says now.
         over.CancelAfter(LastWords);
         await Task.WhenAll(up, down).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-        var why = ended.IsCancellationRequested ? "The session has ended." : Lost;
-        await CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
-        await CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why).ConfigureAwait(false);
+        await CloseBothAsync(technician, host, why ?? Lost).ConfigureAwait(false);
     }
 
+    private static Task CloseBothAsync(WebSocket technician, WebSocket host, string why) => Task.WhenAll(
+        CloseAsync(technician, WebSocketCloseStatus.EndpointUnavailable, why),
+        CloseAsync(host, WebSocketCloseStatus.EndpointUnavailable, why));
+
+    /// <summary>Carries one way until that end closes; what is said after the session's end reaches nobody.</summary>
     private static async Task PumpAsync(WebSocket from, WebSocket to, bool isFromHost, Channel channel, CancellationToken over)
     {
         var buffer = new byte[channel.Window];
@@ -200,6 +202,10 @@ public sealed class ChannelBroker(TimeProvider time)
             {
                 await CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription).ConfigureAwait(false);
                 return;
+            }
+            if (channel.Ended.IsCancellationRequested)
+            {
+                continue;
             }
             channel.Use();
             channel.Tap?.See(isFromHost, got.MessageType, buffer.AsSpan(0, got.Count), got.EndOfMessage);

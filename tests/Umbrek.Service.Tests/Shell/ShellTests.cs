@@ -110,6 +110,28 @@ public sealed class ShellTests
         (await Should.ThrowAsync<ApiException>(() => ChannelAsync(service.Api, session, new NewChannel(ChannelKinds.Shell, wish with { ShellId = wish.BeginAs })))).Message.ShouldContain("say which");
     }
 
+    [Theory]
+    [InlineData("sleep 600")]
+    [InlineData("yes 'low tide at the quay'")]
+    public async Task Who_looks_on_is_told_that_the_session_has_ended(string line)
+    {
+        await using var service = await TestService.StartAsync();
+        await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-01");
+        var session = await SessionAsync(service.Api, agent.Id);
+        var (socket, _) = await ChannelSocket.OpenAsync(service.Api, null, session.Id, new NewChannel(ChannelKinds.Shell, new ShellWish { Command = new CommandSpec { Line = line } }), default);
+        using (socket)
+        {
+            using var frames = new ShellFrames(socket);
+            (await frames.ReceiveAsync(default))!.Value.Word!.Opened.ShouldNotBeNull();
+            await service.Api.ActAsync($"sessions/{session.Id}/end", WireJson.Default.SessionInfo, default);
+            while (await frames.ReceiveAsync(default) is not null)
+            {
+            }
+            frames.ClosedBecause.ShouldBe("The session has ended.");
+        }
+        await Wait.UntilAsync(async () => (await ListAsync(service.Api, agent.Id)).Count == 0, "the shell to end with its session");
+    }
+
     [Fact]
     public async Task A_session_has_so_many_channels_and_no_more()
     {

@@ -32,8 +32,8 @@ setup-bench: ## Installs what the benchmarks need.
 build: $(OUT)/bin/umbrekd $(OUT)/bin/umbrek $(OUT)/bin/umbrek-agent $(OUT)/bin/umbrek-sim ## Builds the four programs into out/bin.
 
 $(OUT)/bin/umbrekd: $(CORE_SRC) $(call src_of,Umbrek.Service) $(OUT)/console/index.html $(OUT)/bin/umbrek-agent
-	# Compiled ahead together with the runtime: a server needs no .NET, and the first requests do not wait seconds for the compiler.
-	dotnet publish src/Umbrek.Service $(DOTNET_FLAGS) -c Release -r linux-x64 --self-contained true -p:PublishReadyToRun=true -p:PublishReadyToRunComposite=true -o $(OUT)/lib/umbrekd
+	# Compiled ahead, with the runtime beside it: a server needs no .NET, and the first requests do not wait seconds for the compiler.
+	dotnet publish src/Umbrek.Service $(DOTNET_FLAGS) -c Release -r linux-x64 --self-contained true -p:PublishReadyToRun=true -o $(OUT)/lib/umbrekd
 	rm -rf $(OUT)/lib/umbrekd/console && cp -r $(OUT)/console $(OUT)/lib/umbrekd/console
 	install -D -m 755 $(OUT)/bin/umbrek-agent $(OUT)/lib/umbrekd/agent/linux-x64/umbrek-agent
 	mkdir -p $(OUT)/bin && ln -sfn ../lib/umbrekd/umbrekd $@ && touch $(OUT)/lib/umbrekd/umbrekd

@@ -6,6 +6,8 @@ import { NewDevices } from "./access/NewDevices";
 import { ServiceProblem } from "./api/client";
 import { meQuery } from "./access/useMay";
 import { useWaiting } from "./enrolment/useWaiting";
+import { Invited } from "./sessions/Invited";
+import { useFollowInvitations } from "./sessions/useInvitations";
 import { useAlertCount } from "./health/useAlerts";
 import { estateStore } from "./estate/estateStore";
 import { HostsPage } from "./estate/HostsPage";
@@ -164,11 +166,13 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
   const { line, known } = useEstate();
   const waiting = useWaiting();
   const alerts = useAlertCount();
+  useFollowInvitations();
   return (
     <div className="frame">
       <ScopeLine me={me} waiting={waiting} alerts={alerts} />
       <div>
         <NewDevices me={me} />
+        {!me.secondFactorMissing && <Invited />}
         {line === "broken" && known && (
           <div className="page" style={{ paddingBottom: 0 }}>
             <div className="broken-line" role="alert">

@@ -136,7 +136,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
         typeof(WordConverter<RunState>), typeof(WordConverter<RunState>), typeof(WordConverter<RunOutcome>), typeof(WordConverter<RunEventKind>), typeof(WordConverter<StepState>), typeof(WordConverter<ConditionKind>),
         typeof(WordConverter<InstallerState>), typeof(WordConverter<SignInUse>), typeof(WordConverter<PairingState>),
         typeof(WordConverter<HostAct>), typeof(WordConverter<ConsentRule>), typeof(WordConverter<NoticeRule>), typeof(WordConverter<Desktop.HandsWish>), typeof(WordConverter<RecordRule>), typeof(WordConverter<RecordingKind>), typeof(WordConverter<FilmState>), typeof(WordConverter<AccessKeyRule>),
-        typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
+        typeof(WordConverter<InvitationState>), typeof(WordConverter<EnrolmentState>), typeof(WordConverter<WaitingReason>), typeof(WordConverter<EnrolmentDecision>),
         typeof(WordConverter<UpdateState>), typeof(WordConverter<RolloutState>), typeof(WordConverter<ScanState>),
         typeof(WordConverter<OwnFieldKind>), typeof(WordConverter<HostEventKind>), typeof(WordConverter<AuditFault>),
         typeof(WordConverter<Permission>), typeof(WordConverter<AccessReason>), typeof(WordConverter<SignInKind>),
@@ -288,6 +288,14 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(SessionNote))]
 [JsonSerializable(typeof(Page<SessionAct>))]
 [JsonSerializable(typeof(List<SessionAct>))]
+[JsonSerializable(typeof(Page<Colleague>))]
+[JsonSerializable(typeof(List<Colleague>))]
+[JsonSerializable(typeof(NewInvitation))]
+[JsonSerializable(typeof(InvitationInfo))]
+[JsonSerializable(typeof(Page<InvitationInfo>))]
+[JsonSerializable(typeof(List<InvitationInfo>))]
+[JsonSerializable(typeof(InvitationAnswer))]
+[JsonSerializable(typeof(InvitationsNow))]
 [JsonSerializable(typeof(Page<SessionInfo>))]
 [JsonSerializable(typeof(List<SessionInfo>))]
 [JsonSerializable(typeof(NewChannel))]

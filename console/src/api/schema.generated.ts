@@ -1111,6 +1111,91 @@ export interface paths {
     patch?: never;
     trace?: never;
   };
+  "/api/v1/hosts/{id}/colleagues": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Others who may look at the host's desktop, and who of them is here. */
+    get: operations["listColleagues"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/hosts/{id}/invitations": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Asks a colleague to the desktop of a host at which the caller is. It opens nothing, and lapses after a quarter of an hour. */
+    post: operations["sendInvitation"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/invitations": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    /** Invitations to the caller and from him that stand, the latest first. */
+    get: operations["listInvitations"];
+    put?: never;
+    post?: never;
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/invitations/{id}/answer": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    /** Says whether one comes to a host to which one was asked. */
+    post: operations["answerInvitation"];
+    delete?: never;
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
+  "/api/v1/invitations/{id}": {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    get?: never;
+    put?: never;
+    post?: never;
+    /** Takes back an invitation of one's own. */
+    delete: operations["withdrawInvitation"];
+    options?: never;
+    head?: never;
+    patch?: never;
+    trace?: never;
+  };
   "/api/v1/hosts/{id}/shells": {
     parameters: {
       query?: never;
@@ -3331,6 +3416,13 @@ export interface components {
       holdSeconds?: null | number;
       note?: null | string;
     };
+    Colleague: {
+      /** Format: uuid */
+      id: string;
+      name: string;
+      mayControl: boolean;
+      isHere: boolean;
+    };
     CommandSpec: {
       line?: null | string;
       arguments?: null | string[];
@@ -3929,6 +4021,32 @@ export interface components {
       /** Format: double */
       errorsPerSecond?: null | number;
     };
+    InvitationAnswer: {
+      comes: boolean;
+    };
+    InvitationInfo: {
+      /** Format: uuid */
+      id: string;
+      /** Format: uuid */
+      hostId: string;
+      hostLabel: string;
+      groupPath: string;
+      /** Format: uuid */
+      fromId: string;
+      from: string;
+      /** Format: uuid */
+      toId: string;
+      to: string;
+      mayControl: boolean;
+      note: null | string;
+      state: components["schemas"]["InvitationState"];
+      /** Format: date-time */
+      at: string;
+      /** Format: date-time */
+      until: string;
+    };
+    /** @enum {unknown} */
+    InvitationState: "open" | "accepted" | "declined";
     JobAnswers: {
       passedOver: string;
       folds: components["schemas"]["FoldedAnswer"][];
@@ -4203,6 +4321,11 @@ export interface components {
       accessKey?: components["schemas"]["AccessKeyRule"];
       /** @default false */
       approvalNeeded: boolean;
+    };
+    NewInvitation: {
+      /** Format: uuid */
+      colleagueId: string;
+      note?: null | string;
     };
     NewJob: {
       selection: string;
@@ -4505,6 +4628,12 @@ export interface components {
       /** Format: int32 */
       total: number;
     };
+    PageOfColleague: {
+      items: components["schemas"]["Colleague"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
     PageOfCustomerInfo: {
       items: components["schemas"]["CustomerInfo"][];
       nextCursor: null | string;
@@ -4561,6 +4690,12 @@ export interface components {
     };
     PageOfInstallerInfo: {
       items: components["schemas"]["InstallerInfo"][];
+      nextCursor: null | string;
+      /** Format: int32 */
+      total: number;
+    };
+    PageOfInvitationInfo: {
+      items: components["schemas"]["InvitationInfo"][];
       nextCursor: null | string;
       /** Format: int32 */
       total: number;
@@ -8540,6 +8675,165 @@ export interface operations {
         content: {
           "application/json": components["schemas"]["ChannelTicket"];
         };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listColleagues: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfColleague"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  sendInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["NewInvitation"];
+      };
+    };
+    responses: {
+      /** @description Created */
+      201: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InvitationInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  listInvitations: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["PageOfInvitationInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  answerInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["InvitationAnswer"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["InvitationInfo"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  withdrawInvitation: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path: {
+        id: string;
+      };
+      cookie?: never;
+    };
+    requestBody?: never;
+    responses: {
+      /** @description No Content */
+      204: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content?: never;
       };
       /** @description What went wrong and what to do. */
       default: {

@@ -226,6 +226,8 @@ export type RecordingInfo = MayMiss<Schemas["RecordingInfo"]>;
 export type PairingInfo = MayMiss<Schemas["PairingInfo"]>;
 export type FilmInfo = MayMiss<Schemas["FilmInfo"]>;
 export type SessionAct = Schemas["SessionAct"];
+export type Colleague = Schemas["Colleague"];
+export type InvitationInfo = Schemas["InvitationInfo"];
 export type ChannelRecording = Schemas["ChannelRecording"];
 export type ChannelTicket = Schemas["ChannelTicket"];
 export type SealedOrder = Schemas["SealedOrder"];
@@ -340,6 +342,11 @@ export interface ScanChanges {
   reset: boolean;
   info: ScanInfo;
   finds: ScanFind[];
+}
+
+/** Every invitation to the reader or from him that stands. */
+export interface InvitationsNow {
+  invitations: InvitationInfo[];
 }
 
 export interface EnrolmentPulse {

@@ -22,6 +22,7 @@ import { saveBlob } from "../parts/file";
 import { Empty } from "../parts/Trouble";
 import { KeyAsked } from "../sessions/KeyAsked";
 import { type Proof, useProof } from "../sessions/useProof";
+import { AskColleague, AskedWords } from "./AskColleague";
 import { ClipboardBox } from "./ClipboardBox";
 import { DeskHolds } from "./DeskHolds";
 import { DesktopLine, type DesktopSeen, unseen } from "./desktopLine";
@@ -297,6 +298,7 @@ function Screen({
         >
           Save a picture
         </Button>
+        <AskColleague host={host} there={seen.state === "connected"} inPortal={!fullscreen} />
         {control && line && (
           <>
             <Keys line={line} inPortal={!fullscreen} />
@@ -338,6 +340,7 @@ function Screen({
         </p>
       )}
       {control && line && <HandsWord line={line} seen={seen} />}
+      <AskedWords host={host} />
       {seen.endsAt !== undefined && (
         <p className="desktop-word" role="alert">
           Nobody has done anything here for 25 minutes. The session ends at{" "}

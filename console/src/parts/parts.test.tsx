@@ -2,6 +2,7 @@ import { render, screen } from "@testing-library/react";
 import { describe, expect, it } from "vitest";
 import { ask, ServiceProblem } from "../api/client";
 import { retryDelay } from "../api/live";
+import { csvOf } from "./file";
 import { bytes, span } from "./time";
 import { Trouble } from "./Trouble";
 
@@ -18,6 +19,23 @@ describe("times and sizes", () => {
     [1536, "1.5 KiB"],
     [270 * 2 ** 30, "270 GiB"],
   ])("%d bytes is %s", (size, words) => expect(bytes(size)).toBe(words));
+});
+
+describe("CSV", () => {
+  it.each([
+    ["quay-ticket-01", "quay-ticket-01"],
+    ['desk "left", 2', '"desk ""left"", 2"'],
+    ["two\nlines", '"two\nlines"'],
+    ["-3.5", "-3.5"],
+    ["+12 %", "+12 %"],
+    ["=1+1", "'=1+1"],
+    ['=HYPERLINK("x")', '"\'=HYPERLINK(""x"")"'],
+    ["-1+cmd", "'-1+cmd"],
+    ["@SUM(A1)", "'@SUM(A1)"],
+    ["\t=1", "'\t=1"],
+  ])("writes %j so that it stays a text", (text, written) => {
+    expect(csvOf([[text, "x"]])).toBe(`${written},x\r\n`);
+  });
 });
 
 describe("a broken line", () => {

@@ -21,6 +21,7 @@ const said: Partial<Record<string, string>> = {
   "access-key.prove": "the access key is proven",
   "access-key.refuse": "the access key is refused [why]",
   "secret.use": "a secret of the vault is used [name]",
+  "invitation.send": "a colleague is asked to come [to]",
   "consent.agree": "somebody there agrees",
   "consent.refuse": "somebody there refuses",
 };

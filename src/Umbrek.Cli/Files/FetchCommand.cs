@@ -91,7 +91,7 @@ public static class FetchCommand
         }
         var bytes = fetched.Sum(f => f.Bytes);
         var what = fetched is [var one] ? $"{TerminalText.Line(one.File)} ({Units.Bytes(bytes)})" : $"{fetched.Count} files ({Units.Bytes(bytes)})";
-        var rate = fetch.Took.TotalSeconds >= 1 ? $" in {Units.Span(fetch.Took)}, {Units.Bytes(bytes / fetch.Took.TotalSeconds)}/s" : "";
+        var rate = TransferPace.Words(fetched.Count, bytes, fetch.Took);
         Console.Out.WriteLine(fetched.Count == 0 ? $"Nothing was fetched from {host}." : $"Fetched {what} from {host}{rate}; {(fetched.Count == 1 ? "it" : "each")} is as the host has read it.");
         if (plan.Same > 0)
         {

@@ -91,7 +91,7 @@ public static class SendCommand
         }
         var bytes = sent.Sum(f => f.Bytes);
         var what = sent is [var one] ? $"{TerminalText.Line(one.Path)} ({Units.Bytes(bytes)})" : $"{sent.Count} files ({Units.Bytes(bytes)})";
-        var rate = took.TotalSeconds >= 1 ? $" in {Units.Span(took)}, {Units.Bytes(bytes / took.TotalSeconds)}/s" : "";
+        var rate = TransferPace.Words(sent.Count, bytes, took);
         var folders = plan.Folders.Count + plan.Links.Count;
         Console.Out.WriteLine(sent.Count == 0
             ? folders > 0 ? $"{(folders == 1 ? "1 folder" : $"{folders} folders and links")} came to {host}; there was no file to send." : $"Nothing was sent to {host}."

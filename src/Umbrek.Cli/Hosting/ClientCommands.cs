@@ -101,6 +101,7 @@ public static class ClientCommands
         root.Subcommands.Add(SecretCommands.Secret(client));
         root.Subcommands.Add(VaultCommands.Vault(client));
         root.Subcommands.Add(SessionCommands.Session(client));
+        root.Subcommands.Add(InvitationCommands.Invitation(client));
         root.Subcommands.Add(FileCommands.File(client));
         root.Subcommands.Add(SendCommand.Send(client));
         root.Subcommands.Add(FetchCommand.Fetch(client));

@@ -10,11 +10,13 @@ using Umbrek.Service.Enrolment;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Health;
 using Umbrek.Service.Jobs;
+using Umbrek.Service.Sessions;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Enrolment;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Health;
 using Umbrek.Wire.Jobs;
+using Umbrek.Wire.Sessions;
 
 namespace Umbrek.Service.Hosting;
 
@@ -24,7 +26,7 @@ namespace Umbrek.Service.Hosting;
 /// begin anew if they may.
 /// </summary>
 [Authorize]
-public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, AuditLog audit, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, AlertBook alerts, AlertService alertService, TimeProvider time) : Hub
+public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, AuditLog audit, EstateIndex estate, SelectionService selections, EnrolmentReader enrolments, ScanService scans, JobReader jobs, JobFeed feed, AlertBook alerts, AlertService alertService, InvitationService invitations, TimeProvider time) : Hub
 {
     public const string Path = "/live";
     private const int HostsAtFirst = 50;
@@ -193,6 +195,24 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
             yield return alertService.Count(by);
             await Task.Delay(Pace, time, cancel).ConfigureAwait(false);
             await reader.TakeAsync(cancel).ConfigureAwait(false);
+        }
+    }
+
+    /// <summary>Invitations to the reader and from him, now and whenever one of them changes; while this is read he counts as here.</summary>
+    [Needs(NeedAt.Own)]
+    public IAsyncEnumerable<InvitationsNow> Invitations(CancellationToken cancel) => WatchAsync(InvitationsAsync, cancel);
+
+    private async IAsyncEnumerable<InvitationsNow> InvitationsAsync(Asker by, [EnumeratorCancellation] CancellationToken cancel)
+    {
+        using var here = invitations.Here(by.Id);
+        using var reader = invitations.Changes.Subscribe();
+        while (true)
+        {
+            yield return new InvitationsNow(invitations.List(by));
+            while (!(await reader.TakeAsync(cancel).ConfigureAwait(false)).Contains(by.Id))
+            {
+                // Somebody else's.
+            }
         }
     }
 

@@ -134,6 +134,7 @@ public static class ServiceHost
         services.AddSingleton<SealedOrders>();
         services.AddSingleton<SessionService>();
         services.AddHostedService(p => p.GetRequiredService<SessionService>());
+        services.AddSingleton<InvitationService>();
         services.AddSingleton<Vault>();
         services.AddSingleton<VaultService>();
         services.AddSingleton<VaultedKeys>();
@@ -369,6 +370,7 @@ public static class ServiceHost
         api.MapPolicies();
         api.MapVault();
         api.MapSessions();
+        api.MapInvitations();
         api.MapShells();
         api.MapDesktops();
         api.MapRecordings();

@@ -70,6 +70,49 @@ public sealed class TogetherTests : IAsyncLifetime
         his.Complaints.ShouldBeEmpty();
     }
 
+    [Fact]
+    public async Task A_colleague_is_asked_to_come_and_comes_with_one_click()
+    {
+        await using var his = await Browser.OpenAsync(World);
+        await his.SignInAsync(World, Tomasz);
+        await using var hers = await OpenAsync(World.Name);
+        async Task AskAsync(string note)
+        {
+            await Button(hers, "Ask a colleague").ClickAsync();
+            await hers.Page.GetByText("is here, may watch and control").WaitForAsync();
+            (await hers.ViolationsAsync()).ShouldBe("");
+            await hers.Page.GetByLabel("What it is about").FillAsync(note);
+            await Button(hers, $"Ask {Tomasz}").ClickAsync();
+            await hers.Page.GetByText($"{Tomasz} is asked to come.").WaitForAsync();
+        }
+        await AskAsync("the till hangs");
+        await his.Page.GetByText($"{World.Name} asks you to the desktop of {Host}").WaitForAsync();
+        (await his.ViolationsAsync()).ShouldBe("");
+        await Button(his, $"Not now, {World.Name}").ClickAsync();
+        await hers.Page.GetByText($"{Tomasz} does not come now.").WaitForAsync();
+        await Button(hers, "Put this word away").ClickAsync();
+
+        await AskAsync("now it does not start");
+        await his.Page.GetByText("now it does not start").WaitForAsync();
+        await Button(his, "Come and look").ClickAsync();
+        await his.Page.GetByText("You watch").WaitForAsync();
+        await hers.Page.GetByText($"{Tomasz} comes.").WaitForAsync();
+        await hers.Page.GetByText($"Also here: {Tomasz} watches").WaitForAsync();
+        hers.Complaints.ShouldBeEmpty();
+        his.Complaints.ShouldBeEmpty();
+
+        // The same by the client.
+        await World.SignInClientAsync(Tomasz);
+        await DoneAsync(null, "invitation", "send", Host, Tomasz, "--note", "a third time");
+        var (_, stdout, _) = await World.ClientOfAsync(Tomasz, null, "invitation", "list", "--output", "csv");
+        var line = stdout.Split('\n')[1].Split(',');
+        line[1..4].ShouldBe([World.Name, Tomasz, Host]);
+        stdout.ShouldContain(",open,a third time");
+        (await World.ClientOfAsync(Tomasz, null, "invitation", "accept", line[0])).Stdout.ShouldBe($"{World.Name} knows that you come. To look on: umbrek desktop {Host} --listen 127.0.0.1:5900\n");
+        await DoneAsync(null, "invitation", "withdraw", line[0]);
+        (await World.ClientOfAsync(Tomasz, null, "invitation", "decline", line[0])).Stderr.ShouldContain("There is no invitation");
+    }
+
     private static ILocator Button(Browser browser, string name) => browser.Page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
 
     private async Task DoneAsync(string? input, params string[] arguments)

@@ -44,6 +44,7 @@ public sealed class EveryEndpointTests
         addScriptVersion     Somewhere  run
         addTeamMember        Everywhere administer
         allowPairing         Own        see
+        answerInvitation     Own        see
         backUpVault          Everywhere administer
         beginPasskey         Own        see
         beginSecondFactor    Own        see
@@ -163,6 +164,7 @@ public sealed class EveryEndpointTests
         listAlerts           Own        see
         listAudit            Everywhere administer
         listChecks           Own        see
+        listColleagues       Host       watch
         listCustomers        Own        see
         listDeliveries       Own        see
         listDevices          Own        see
@@ -172,6 +174,7 @@ public sealed class EveryEndpointTests
         listHostProbes       Host       see
         listHosts            Own        see
         listInstallers       Somewhere  approve
+        listInvitations      Own        see
         listJobs             Own        see
         listKeyRotations     Somewhere  administer
         listLinkedLogins     Own        see
@@ -244,6 +247,7 @@ public sealed class EveryEndpointTests
         runAgain             Somewhere  run or power or write-files
         saveSelection        Own        see
         searchOutput         Somewhere  run or power or write-files
+        sendInvitation       Host       watch
         sendParcelContent    Somewhere  write-files
         setCheck             Somewhere  configure
         setMail              Everywhere administer
@@ -258,6 +262,7 @@ public sealed class EveryEndpointTests
         turnTwin             Somewhere  write-files
         typeSecret           Host       control
         wakeHosts            Somewhere  power
+        withdrawInvitation   Own        see
         """;
 
     [Fact]
@@ -331,7 +336,7 @@ public sealed class EveryEndpointTests
                     "Scan" => [world.Scans[inside]],
                     "Job" or "JobBoard" => [world.Jobs[inside]],
                     "Run" => [world.Runs[inside]],
-                    "Estate" or "Enrolments" or "Jobs" or "Alerts" => [],
+                    "Estate" or "Enrolments" or "Jobs" or "Alerts" or "Invitations" => [],
                     _ => throw new InvalidOperationException($"{method.Name} is new; say what it is asked with."),
                 };
                 using var enough = new CancellationTokenSource(TimeSpan.FromSeconds(method.Name == "Jobs" ? 1 : 20));
@@ -391,7 +396,7 @@ public sealed class EveryEndpointTests
         return (endpoint.Need.At, holds, inside) switch
         {
             (NeedAt.Own, _, _) when endpoint.Name is "changeSelection" or "removeSelection" => refused ? null : "another's selection was changed",
-            (NeedAt.Own, _, _) => refused || (hidden && endpoint.Name is not ("endSignIn" or "confirmDevice" or "forgetDevice" or "removePasskey")) ? "refused what everybody may" : null,
+            (NeedAt.Own, _, _) => refused || (hidden && endpoint.Name is not ("endSignIn" or "confirmDevice" or "forgetDevice" or "removePasskey" or "answerInvitation" or "withdrawInvitation")) ? "refused what everybody may" : null,
             (NeedAt.Everywhere, _, _) => refused ? null : "let through though the grant is not on everything",
             (NeedAt.Somewhere, false, _) => refused ? null : "let through without the permission",
             (NeedAt.Host or NeedAt.Group, _, false) => hidden ? null : "not hidden",
@@ -665,6 +670,8 @@ public sealed class EveryEndpointTests
                 "revealSecret" => """{"reason":"to see whether I may"}""",
                 "createKeyRotation" => $$"""{"selection":"{{host}}"}""",
                 "openSession" => "{}",
+                "sendInvitation" => $$"""{"colleagueId":"{{Somebody}}"}""",
+                "answerInvitation" => """{"comes":true}""",
                 "openChannel" => """{"kind":"key"}""",
                 "noteSession" => """{"note":"the tide is out"}""",
                 "typeSecret" => $$"""{"secretId":"{{Guid.NewGuid()}}"}""",

@@ -4039,6 +4039,7 @@ export interface components {
       to: string;
       mayControl: boolean;
       note: null | string;
+      screen: null | string;
       state: components["schemas"]["InvitationState"];
       /** Format: date-time */
       at: string;
@@ -4326,6 +4327,7 @@ export interface components {
       /** Format: uuid */
       colleagueId: string;
       note?: null | string;
+      screen?: null | string;
     };
     NewJob: {
       selection: string;

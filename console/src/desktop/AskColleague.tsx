@@ -13,14 +13,25 @@ import {
 } from "../sessions/useInvitations";
 
 /** Asks somebody else to the desktop at which one is. */
-export function AskColleague({ host, there, inPortal }: { host: HostSummary; there: boolean; inPortal: boolean }) {
+export function AskColleague({
+  host,
+  there,
+  screen,
+  inPortal,
+}: {
+  host: HostSummary;
+  there: boolean;
+  /** At which one is. */
+  screen: string | undefined;
+  inPortal: boolean;
+}) {
   const [open, setOpen] = useState(false);
   const [note, setNote] = useState("");
   const colleagues = useColleagues(host.id, open);
   const send = useInvitationAct(sendInvitation);
   const ask = (to: string) =>
     send.mutate(
-      { hostId: host.id, to, note },
+      { hostId: host.id, to, note, screen },
       {
         onSuccess: () => {
           setOpen(false);

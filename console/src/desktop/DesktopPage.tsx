@@ -211,6 +211,7 @@ function Screen({
           </span>
         )}
         {control && line && <PassOn line={line} seen={seen} />}
+        <AskColleague host={host} there={seen.state === "connected"} screen={seen.screen} inPortal={!fullscreen} />
         <Meter seen={seen}>
           <Button
             size="compact-sm"
@@ -298,7 +299,6 @@ function Screen({
         >
           Save a picture
         </Button>
-        <AskColleague host={host} there={seen.state === "connected"} inPortal={!fullscreen} />
         {control && line && (
           <>
             <Keys line={line} inPortal={!fullscreen} />

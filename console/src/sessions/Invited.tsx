@@ -21,7 +21,12 @@ export function Invited() {
         const come = () =>
           answer.mutate(
             { id: i.id, comes: true },
-            { onSuccess: () => void navigate(`/hosts/${i.hostId}/desktop?as=watch`) },
+            {
+              onSuccess: () =>
+                void navigate(
+                  `/hosts/${i.hostId}/desktop?as=watch${i.screen ? `&screen=${encodeURIComponent(i.screen)}` : ""}`,
+                ),
+            },
           );
         return (
           <div key={i.id} className="invited" role="alert">

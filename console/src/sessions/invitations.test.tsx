@@ -1,6 +1,6 @@
 import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { Route, Routes } from "react-router";
+import { Route, Routes, useLocation } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Colleague, InvitationInfo } from "../api/types";
 import { AskColleague, AskedWords } from "../desktop/AskColleague";
@@ -8,6 +8,11 @@ import { type Answering, answering, quayHost, show } from "../test-pages";
 import { Invited } from "./Invited";
 
 let service: Answering;
+
+function Where() {
+  const { pathname, search } = useLocation();
+  return <h1>{pathname + search}</h1>;
+}
 const host = quayHost("quay-ticket-03");
 
 const invitation = (news: Partial<InvitationInfo> = {}): InvitationInfo => ({
@@ -21,6 +26,7 @@ const invitation = (news: Partial<InvitationInfo> = {}): InvitationInfo => ({
   to: "Tomasz Vail",
   mayControl: true,
   note: "the till hangs",
+  screen: ":1",
   state: "open",
   at: new Date().toISOString(),
   until: new Date(Date.now() + 900_000).toISOString(),
@@ -41,7 +47,7 @@ describe("being asked to a desktop", () => {
   const pages = (
     <Routes>
       <Route path="/" element={<Invited />} />
-      <Route path="/hosts/:id/desktop" element={<h1>the desktop</h1>} />
+      <Route path="/hosts/:id/desktop" element={<Where />} />
     </Routes>
   );
 
@@ -54,7 +60,9 @@ describe("being asked to a desktop", () => {
       /Ines Okafor asks you to the desktop of quay-ticket-03.* of Saltmarsh Ferry.*the till hangs/,
     );
     await userEvent.click(screen.getByRole("button", { name: "Come and look" }));
-    expect(await screen.findByRole("heading", { name: "the desktop" })).toBeVisible();
+    expect(
+      await screen.findByRole("heading", { name: `/hosts/${host.id}/desktop?as=watch&screen=%3A1` }),
+    ).toBeVisible();
     expect(asked()).toEqual([["POST", "invitations/i1/answer", { comes: true }]]);
   });
 
@@ -99,7 +107,7 @@ describe("asking a colleague", () => {
   });
   const page = (there = true) => (
     <>
-      <AskColleague host={host} there={there} inPortal={false} />
+      <AskColleague host={host} there={there} screen=":1" inPortal={false} />
       <AskedWords host={host} />
     </>
   );
@@ -121,7 +129,7 @@ describe("asking a colleague", () => {
     await userEvent.click(screen.getByRole("button", { name: "Ask Tomasz Vail" }));
     expect(await screen.findByText("Tomasz Vail is asked to come.")).toBeVisible();
     expect(asked()).toEqual([
-      ["POST", `hosts/${host.id}/invitations`, { colleagueId: "tomasz", note: "the till hangs" }],
+      ["POST", `hosts/${host.id}/invitations`, { colleagueId: "tomasz", note: "the till hangs", screen: ":1" }],
     ]);
   });
 

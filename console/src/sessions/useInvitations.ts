@@ -45,11 +45,11 @@ export function useInvitationAct<T, R>(act: (what: T) => Promise<R>) {
   return useMutation({ mutationFn: act, onSettled: () => queries.invalidateQueries({ queryKey: all }) });
 }
 
-export const sendInvitation = ({ hostId, to, note }: { hostId: string; to: string; note: string }) =>
+export const sendInvitation = (wish: { hostId: string; to: string; note: string; screen: string | undefined }) =>
   ask(
     api.POST("/api/v1/hosts/{id}/invitations", {
-      params: { path: { id: hostId } },
-      body: { colleagueId: to, note: note.trim() || null },
+      params: { path: { id: wish.hostId } },
+      body: { colleagueId: wish.to, note: wish.note.trim() || null, screen: wish.screen ?? null },
     }),
   );
 

@@ -65,16 +65,17 @@ public static class InvitationCommands
         var host = HostCommands.HostArgument(client);
         var to = TechnicianCommands.NameArgument(client, "colleague", "Who is asked.");
         var note = new Option<string?>("--note") { Description = "What it is about, in a sentence.", HelpName = "text" };
+        var screen = new Option<string?>("--screen") { Description = "At which screen of the host you are; the one where somebody is when left out.", HelpName = "name" };
         var command = ClientCommands.Named("send", "Asks a colleague to a host at which you are. It opens nothing: whoever comes does so with his own grants. It lapses after a quarter of an hour.", "umbrek invitation send quay-ticket-03 'Tomasz Vail' --note 'the till hangs at the same place again'");
         command.Add(host, to);
-        command.Add(note);
+        command.Add(note, screen);
         command.SetAction(async (parsed, cancel) =>
         {
             using var api = client.State.Open();
             var at = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             var who = await TechnicianCommands.FindAsync(api, parsed.GetRequiredValue(to), cancel).ConfigureAwait(false);
             var here = (await api.GetAsync($"hosts/{at.Id}/colleagues", WireJson.Default.PageColleague, cancel).ConfigureAwait(false)).Items.Any(c => c.Id == who.Id && c.IsHere);
-            var sent = await api.PostAsync($"hosts/{at.Id}/invitations", new NewInvitation(who.Id, parsed.GetValue(note)), WireJson.Default.NewInvitation, WireJson.Default.InvitationInfo, cancel).ConfigureAwait(false);
+            var sent = await api.PostAsync($"hosts/{at.Id}/invitations", new NewInvitation(who.Id, parsed.GetValue(note), parsed.GetValue(screen)), WireJson.Default.NewInvitation, WireJson.Default.InvitationInfo, cancel).ConfigureAwait(false);
             Listing.Say(client.Format(parsed), $"{sent.To} is asked to {sent.HostLabel}{(here ? "" : ", and is not here now: it is seen as soon as the console is opened")}. 'umbrek invitation list' shows the answer.", sent, WireJson.Default.InvitationInfo);
             return ExitCodes.Done;
         });
@@ -92,7 +93,7 @@ public static class InvitationCommands
             var found = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
             var answered = await api.PostAsync($"invitations/{found.Id}/answer", new InvitationAnswer(comes), WireJson.Default.InvitationAnswer, WireJson.Default.InvitationInfo, cancel).ConfigureAwait(false);
             Listing.Say(client.Format(parsed), comes
-                ? $"{answered.From} knows that you come. To look on: umbrek desktop {ShellWords.Quote(answered.HostLabel)} --listen 127.0.0.1:5900{(answered.MayControl ? "" : " --watch")}"
+                ? $"{answered.From} knows that you come. To look on: umbrek desktop {ShellWords.Quote(answered.HostLabel)} --listen 127.0.0.1:5900{(answered.Screen is { } screen ? $" --screen {ShellWords.Quote(screen)}" : "")}{(answered.MayControl ? "" : " --watch")}"
                 : $"{answered.From} knows that you don't come to {answered.HostLabel} now.", answered, WireJson.Default.InvitationInfo);
             return ExitCodes.Done;
         });

@@ -6,6 +6,7 @@ using Umbrek.Service.Audit;
 using Umbrek.Service.Estate;
 using Umbrek.Service.Hosting;
 using Umbrek.Wire.Api;
+using Umbrek.Wire.Desktop;
 using Umbrek.Wire.Estate;
 using Umbrek.Wire.Sessions;
 
@@ -23,7 +24,7 @@ public sealed class InvitationService(SessionService sessions, AccessIndex acces
     private readonly ConcurrentDictionary<Guid, Invitation> all = new();
     private readonly ConcurrentDictionary<Guid, int> here = new();
 
-    private sealed record Invitation(Guid Id, Guid HostId, Guid FromId, Guid ToId, string? Note, InvitationState State, DateTimeOffset At);
+    private sealed record Invitation(Guid Id, Guid HostId, Guid FromId, Guid ToId, string? Note, string? Screen, InvitationState State, DateTimeOffset At);
 
     /// <summary>Technicians for whom something has changed.</summary>
     public ChangeFeed<Guid> Changes { get; } = new();
@@ -42,6 +43,10 @@ public sealed class InvitationService(SessionService sessions, AccessIndex acces
     {
         var host = gate.Host(by, hostId, Permission.Watch);
         var note = string.IsNullOrWhiteSpace(wish.Note) ? null : Names.Clean(wish.Note, "note", out var problem) ?? throw ProblemException.Invalid(problem);
+        if (new DesktopWish(Screen: wish.Screen).Check() is { } wrong)
+        {
+            throw ProblemException.Invalid(wrong);
+        }
         if (access.Find(wish.ColleagueId) is not { } to)
         {
             throw ProblemException.NotFound("technician");
@@ -67,7 +72,7 @@ public sealed class InvitationService(SessionService sessions, AccessIndex acces
         {
             Remove(before);
         }
-        var invitation = new Invitation(Guid.CreateVersion7(), hostId, by.Id, to.Id, note, InvitationState.Open, time.GetUtcNow());
+        var invitation = new Invitation(Guid.CreateVersion7(), hostId, by.Id, to.Id, note, wish.Screen, InvitationState.Open, time.GetUtcNow());
         all[invitation.Id] = invitation;
         Tell(invitation);
         _ = LapseAsync(invitation.Id);
@@ -109,7 +114,7 @@ public sealed class InvitationService(SessionService sessions, AccessIndex acces
     /// <summary>As the reader is told of it; null where he may look there no more, or the other is gone.</summary>
     private InvitationInfo? Told(Invitation i, Asker by) =>
         estate.Find(i.HostId) is { } host && by.Reach.May(Permission.Watch, host.GroupPath) && access.Find(i.FromId) is { } from && access.Find(i.ToId) is { } to
-            ? new(i.Id, host.Id, host.Label, host.GroupPath, from.Id, from.Name, to.Id, to.Name, to.Reach.May(Permission.Control, host.GroupPath), i.Note, i.State, i.At, i.At + Stands)
+            ? new(i.Id, host.Id, host.Label, host.GroupPath, from.Id, from.Name, to.Id, to.Name, to.Reach.May(Permission.Control, host.GroupPath), i.Note, i.Screen, i.State, i.At, i.At + Stands)
             : null;
 
     private async Task LapseAsync(Guid id)

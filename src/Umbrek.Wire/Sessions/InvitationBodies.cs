@@ -7,7 +7,8 @@ public sealed record Colleague(Guid Id, string Name, bool MayControl, bool IsHer
 
 /// <summary>Asks a colleague to a host at which one is.</summary>
 /// <param name="Note">What it is about, in a sentence; shown with it.</param>
-public sealed record NewInvitation(Guid ColleagueId, string? Note = null);
+/// <param name="Screen">At which screen of the host one is; null leaves it to the host.</param>
+public sealed record NewInvitation(Guid ColleagueId, string? Note = null, string? Screen = null);
 
 public enum InvitationState
 {
@@ -25,7 +26,7 @@ public enum InvitationState
 /// <param name="MayControl">Whether whoever is asked may act there too.</param>
 /// <param name="Until">When it lapses.</param>
 public sealed record InvitationInfo(
-    Guid Id, Guid HostId, string HostLabel, string GroupPath, Guid FromId, string From, Guid ToId, string To, bool MayControl, string? Note, InvitationState State, DateTimeOffset At, DateTimeOffset Until);
+    Guid Id, Guid HostId, string HostLabel, string GroupPath, Guid FromId, string From, Guid ToId, string To, bool MayControl, string? Note, string? Screen, InvitationState State, DateTimeOffset At, DateTimeOffset Until);
 
 /// <param name="Comes">Whether one comes.</param>
 public sealed record InvitationAnswer(bool Comes);

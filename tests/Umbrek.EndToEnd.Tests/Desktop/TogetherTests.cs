@@ -103,12 +103,12 @@ public sealed class TogetherTests : IAsyncLifetime
 
         // The same by the client.
         await World.SignInClientAsync(Tomasz);
-        await DoneAsync(null, "invitation", "send", Host, Tomasz, "--note", "a third time");
+        await DoneAsync(null, "invitation", "send", Host, Tomasz, "--note", "a third time", "--screen", Screen.Display);
         var (_, stdout, _) = await World.ClientOfAsync(Tomasz, null, "invitation", "list", "--output", "csv");
         var line = stdout.Split('\n')[1].Split(',');
         line[1..4].ShouldBe([World.Name, Tomasz, Host]);
         stdout.ShouldContain(",open,a third time");
-        (await World.ClientOfAsync(Tomasz, null, "invitation", "accept", line[0])).Stdout.ShouldBe($"{World.Name} knows that you come. To look on: umbrek desktop {Host} --listen 127.0.0.1:5900\n");
+        (await World.ClientOfAsync(Tomasz, null, "invitation", "accept", line[0])).Stdout.ShouldBe($"{World.Name} knows that you come. To look on: umbrek desktop {Host} --listen 127.0.0.1:5900 --screen {Screen.Display}\n");
         await DoneAsync(null, "invitation", "withdraw", line[0]);
         (await World.ClientOfAsync(Tomasz, null, "invitation", "decline", line[0])).Stderr.ShouldContain("There is no invitation");
     }

@@ -97,6 +97,7 @@ public sealed class InvitationTests
         (await RefusedAsync(SendAsync(service.Api, host, service.Api))).ShouldContain("You are there already");
         (await RefusedAsync(service.Api.PostAsync($"hosts/{host}/invitations", new NewInvitation(Guid.NewGuid()), WireJson.Default.NewInvitation, WireJson.Default.InvitationInfo, default))).ShouldContain("no such technician");
         (await RefusedAsync(SendAsync(service.Api, host, tomasz, "two\nlines"))).ShouldContain("note");
+        (await RefusedAsync(service.Api.PostAsync($"hosts/{host}/invitations", new NewInvitation(await IdAsync(tomasz), Screen: "a\nb"), WireJson.Default.NewInvitation, WireJson.Default.InvitationInfo, default))).ShouldContain("screen");
         // A viewer may look on.
         (await SendAsync(service.Api, host, priya)).MayControl.ShouldBeFalse();
         await SessionAsync(priya, host);

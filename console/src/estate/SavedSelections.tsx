@@ -32,10 +32,12 @@ export function SavedSelections({
     },
   });
   const remove = useMutation({
-    mutationFn: (id: string) => ask(api.DELETE("/api/v1/selections/{id}", { params: { path: { id } } })),
-    onSuccess: async () => {
+    mutationFn: (one: SavedSelectionInfo) =>
+      ask(api.DELETE("/api/v1/selections/{id}", { params: { path: { id: one.id } } })),
+    onSuccess: async (_, one) => {
       await queries.invalidateQueries({ queryKey: ["selections"] });
-      onChange("");
+      // What it said stays, so that it can be saved again.
+      onChange(one.text);
     },
   });
   const inForce = saved.data?.find((s) => on === `saved ${quoted(s.name)}`);
@@ -67,7 +69,7 @@ export function SavedSelections({
             size="compact-sm"
             variant="subtle"
             color="gray"
-            onClick={() => remove.mutate(inForce.id)}
+            onClick={() => remove.mutate(inForce)}
             loading={remove.isPending}
           >
             Remove “{inForce.name}” from the saved ones

@@ -73,7 +73,7 @@ public static class ReactionCommands
         private readonly Option<bool> everywhere = new("--everywhere") { Description = "For every host." };
         private readonly Option<string?> after = new("--after") { Description = "When the alert has been open for so long, for example 5min; at once when left out.", HelpName = "time" };
         private readonly Option<string?> apart = new("--apart") { Description = "How far apart two runs on one host are at least; an hour when left out.", HelpName = "time" };
-        private readonly Option<bool?> vault = new("--use-vault") { Description = "Proves the access key from the vault where a host asks for it." };
+        private readonly Option<bool?> vault = new("--from-vault") { Description = "Proves the access key from the vault where a host asks for it." };
         private readonly Option<bool> off = new("--off") { Description = "Switched off: nothing runs." };
         private readonly Option<bool> on = new("--on") { Description = "Switched on." };
         private readonly Argument<string[]> values = new("values") { Description = "Values of the parameters, as PARAMETER=VALUE.", Arity = ArgumentArity.ZeroOrMore };

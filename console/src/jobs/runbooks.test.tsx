@@ -218,7 +218,7 @@ describe("the library of runbooks", () => {
     expect(await screen.findByRole("textbox", { name: "Runbook" })).toHaveValue("# Bring a unit back\n");
     await person.type(screen.getByRole("textbox", { name: "What is new" }), "asks thrice");
     await person.click(screen.getByRole("button", { name: "Keep version 2" }));
-    expect(await screen.findByRole("list", { name: "Steps" })).toBeVisible();
+    expect(await screen.findByRole("heading", { name: "Bring a unit back" })).toBeVisible();
     const [sent] = asked("POST", "scripts/a/versions");
     expect(sent?.body).toMatchObject({ note: "asks thrice" });
     expect(sent?.headers.get("If-Match")).toBe('"5"');

@@ -61,7 +61,7 @@ public static class ReactionCommands
         Listing.PrintOne(client.Format(parsed), r, WireJson.Default.ReactionInfo,
             ("Reaction", $"{r.Name}{(r.Off ? ", switched off" : "")}"), ("When", $"{r.CheckName} ({r.Check}) is raised"), ("For", r.Place ?? "everything"), ("Runs", Runs(r)), ("By", $"{r.Owner}, with what he is granted{(r.UsesVault ? ", and the access key from the vault" : "")}"),
             ("After", r.WaitSeconds > 0 ? $"the alert has been open for {Units.Span(TimeSpan.FromSeconds(r.WaitSeconds))}" : "no time"), ("Again", $"on one host not within {Units.Span(TimeSpan.FromSeconds(r.SpacingSeconds))}"),
-            ("Ran", r.LastAt is { } at ? $"{r.Ran} times; last {Words.Ago(at, now)}{(r.LastProblem is { } problem ? $", and did not: {problem}" : "")}" : "never"));
+            ("Ran", r.LastAt is { } at ? $"{(r.Ran == 1 ? "once" : $"{r.Ran} times")}; last {Words.Ago(at, now)}{(r.LastProblem is { } problem ? $", and did not: {problem}" : "")}" : "never"));
     }
 
     private sealed class Said

@@ -33,6 +33,8 @@ build: $(OUT)/bin/umbrekd $(OUT)/bin/umbrek $(OUT)/bin/umbrek-agent $(OUT)/bin/u
 
 $(OUT)/bin/umbrekd: $(CORE_SRC) $(call src_of,Umbrek.Service) $(OUT)/console/index.html $(OUT)/bin/umbrek-agent
 	# Compiled ahead, with the runtime beside it: a server needs no .NET, and the first requests do not wait seconds for the compiler.
+	# From nothing each time: what was compiled ahead in another way before would be taken for whole, and what is gone would go along.
+	rm -rf $(OUT)/lib/umbrekd $(OUT)/build/obj/Umbrek.Service/release_linux-x64/R2R
 	dotnet publish src/Umbrek.Service $(DOTNET_FLAGS) -c Release -r linux-x64 --self-contained true -p:PublishReadyToRun=true -o $(OUT)/lib/umbrekd
 	rm -rf $(OUT)/lib/umbrekd/console && cp -r $(OUT)/console $(OUT)/lib/umbrekd/console
 	install -D -m 755 $(OUT)/bin/umbrek-agent $(OUT)/lib/umbrekd/agent/linux-x64/umbrek-agent

@@ -1,4 +1,4 @@
-import { Button, Popover, TextInput } from "@mantine/core";
+import { Button, Modal, TextInput } from "@mantine/core";
 import { IconUserPlus } from "@tabler/icons-react";
 import { useState } from "react";
 import { useMe } from "../access/useMay";
@@ -40,20 +40,24 @@ export function AskColleague({
       },
     );
   return (
-    <Popover opened={open} onChange={setOpen} position="bottom-start" shadow="md" withinPortal={inPortal} trapFocus>
-      <Popover.Target>
-        <Button
-          size="compact-sm"
-          variant="default"
-          leftSection={<IconUserPlus size={14} aria-hidden="true" />}
-          disabled={!there}
-          title={there ? undefined : "Nothing is shown yet"}
-          onClick={() => setOpen(!open)}
-        >
-          Ask a colleague
-        </Button>
-      </Popover.Target>
-      <Popover.Dropdown className="ask-colleague" aria-label={`Who is asked to ${host.label}`}>
+    <>
+      <Button
+        size="compact-sm"
+        variant="default"
+        leftSection={<IconUserPlus size={14} aria-hidden="true" />}
+        disabled={!there}
+        title={there ? undefined : "Nothing is shown yet"}
+        onClick={() => setOpen(true)}
+      >
+        Ask a colleague
+      </Button>
+      <Modal
+        opened={open}
+        onClose={() => setOpen(false)}
+        title={`Ask somebody to ${host.label}`}
+        className="ask-colleague"
+        withinPortal={inPortal}
+      >
         {colleagues.data?.length === 0 ? (
           <p>Nobody else may look at {host.label}. Whoever administers it can grant that under People.</p>
         ) : (
@@ -84,8 +88,8 @@ export function AskColleague({
           </>
         )}
         <Trouble error={colleagues.error ?? send.error} />
-      </Popover.Dropdown>
-    </Popover>
+      </Modal>
+    </>
   );
 }
 

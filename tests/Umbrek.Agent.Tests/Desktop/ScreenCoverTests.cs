@@ -147,8 +147,8 @@ public sealed class ScreenCoverTests
         }
         server.Run("xlogo", "-title", "below", "-geometry", "300x200+80+60", "-fg", "#c05010", "-bg", "#e0e0d0");
         await Wait.UntilAsync(() => server.ShowsAsync("below"), "the lowest window");
-        server.Run("xterm", "-title", "writing", "-geometry", "60x20+150+120", "-bw", "3", "-e", "seq 1 30; cat");
-        await Wait.UntilAsync(() => server.ShowsAsync("writing"), "the terminal");
+        server.Run("xterm", "-title", "beginning", "-geometry", "60x20+150+120", "-bw", "3", "-e", @"seq 1 30; printf '\033]2;writing\007'; cat");
+        await Wait.UntilAsync(() => server.ShowsAsync("writing"), "the terminal to have said everything");
         // It has a shape of its own, and no corners.
         server.Run("xlogo", "-title", "marks", "-shape", "-geometry", "200x200+420+40", "-fg", "#20a060");
         await Wait.UntilAsync(() => server.ShowsAsync("marks"), "the window with a shape");

@@ -115,6 +115,20 @@ describe("a desktop's line", () => {
     expect(line.seen()).toMatchObject({ state: "connected", screen: ":1", person: undefined, isGiven: true });
   });
 
+  it("says who logs in at the screen that is shown, and out of it", async () => {
+    const line = await start();
+    ChannelEnd.last.word({ opened: { screen: ":0" } });
+    expect(line.seen().person).toBeUndefined();
+    ChannelEnd.last.word({ person: { name: "elin.marlow" } });
+    expect(line.seen()).toMatchObject({
+      state: "connected",
+      person: "elin.marlow",
+      word: "elin.marlow has logged in there.",
+    });
+    ChannelEnd.last.word({ person: {} });
+    expect(line.seen()).toMatchObject({ person: undefined, word: "Nobody is logged in there any more." });
+  });
+
   it("tells in time that the session ends by itself, and goes on when it is used", async () => {
     const line = await start();
     ChannelEnd.last.word(opened);

@@ -81,6 +81,8 @@ interface Word {
   refusal?: string;
   opened?: { screen: string; person?: string; isGiven?: boolean };
   gone?: string;
+  /** Who has logged in at the screen that is shown; nobody is any more without a name. */
+  person?: { name?: string };
   hold?: DeskHold;
   others?: Guest[];
   hands?: Hands;
@@ -265,6 +267,13 @@ export class DesktopLine {
     if (word.notice) this.#set({ word: word.notice });
     if (word.refusal) this.#end(word.refusal);
     if (word.gone) this.#set({ state: "waiting", word: `${word.gone} The next screen that comes is shown.` });
+    if (word.person) {
+      const { name } = word.person;
+      this.#set({
+        person: name,
+        word: name ? `${name} has logged in there.` : "Nobody is logged in there any more.",
+      });
+    }
     if (word.opened) {
       this.#brokenAt = undefined;
       this.#tell({ kind: "begin" });

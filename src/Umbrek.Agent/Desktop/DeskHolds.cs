@@ -17,6 +17,8 @@ public sealed class DeskHolds(IDeskPowers powers, bool control, TimeProvider tim
     private bool onlyForCover;
     private bool locks;
 
+    public DeskHold Now => State();
+
     public async Task<DeskHold> HeedAsync(DesktopAsk ask, CancellationToken cancel)
     {
         if (ask is { TakeInput: null, Hide: null, Lock: null })

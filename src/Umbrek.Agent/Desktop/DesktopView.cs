@@ -30,6 +30,9 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
     /// <summary>How long a screen that this host was given stays when nobody is there.</summary>
     public static readonly TimeSpan GivenStays = TimeSpan.FromMinutes(30);
 
+    /// <summary>Who is at a screen that is shown is looked at so often.</summary>
+    private static readonly TimeSpan LookWho = TimeSpan.FromSeconds(2);
+
     private static readonly TimeSpan Look = TimeSpan.FromMilliseconds(500);
     private const int Piece = 64 * 1024;
 
@@ -111,7 +114,6 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
             log.Info($"{what} for {order.Technician}");
             using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
             using (gate.Show(order, what, person => _ = EndAsync(says, $"{person}, who is at this host, has ended it.", over)))
-            using (wish.Control ? gate.HandsOnly() : null)
             {
                 var hands = new Hands();
                 // Small pictures are not somebody who sits there.
@@ -202,10 +204,29 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
                     }
                     person = shown.Screen.Person;
                     await says.WordAsync(new DesktopWord(Opened: new ScreenOpened(shown.Screen.Name, shown.Screen.Person, wish.Control, shown.Screen.IsGiven)), gone.Token).ConfigureAwait(false);
+                    if (holds.Now is { IsTaken: true } or { IsHidden: true } or { Locks: true })
+                    {
+                        await says.WordAsync(new DesktopWord(Hold: holds.Now), gone.Token).ConfigureAwait(false);
+                    }
+                    using var hand = wish.Control ? gate.HandsOnly() : null;
                     viewer.Show(shown.Line);
-                    await DownAsync(shown.Line, says, gone.Token).ConfigureAwait(false);
+                    using var over = CancellationTokenSource.CreateLinkedTokenSource(gone.Token);
+                    var down = DownAsync(shown.Line, says, gone.Token);
+                    var comes = ComesAsync(shown, says, over.Token);
+                    if (await Task.WhenAny(down, comes).ConfigureAwait(false) == comes && comes.IsCompletedSuccessfully)
+                    {
+                        // What is on its way arrives: a message that is broken off would take the channel with it.
+                        viewer.Show(null);
+                        shown.Dispose();
+                        // Whoever is asked needs a keyboard for the answer, and has to see the question.
+                        await holds.HeedAsync(new DesktopAsk(TakeInput: false, Hide: false), gone.Token).ConfigureAwait(false);
+                    }
+                    await down.ConfigureAwait(false);
                     viewer.Show(null);
-                    why = await shown.Why.WaitAsync(gone.Token).ConfigureAwait(false);
+                    await over.CancelAsync().ConfigureAwait(false);
+                    await ((Task)comes).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                    var ended = await shown.Why.WaitAsync(gone.Token).ConfigureAwait(false);
+                    why = comes.IsCompletedSuccessfully ? $"{await comes.ConfigureAwait(false)} has logged in there." : ended;
                 }
                 await says.WordAsync(new DesktopWord(Gone: why), gone.Token).ConfigureAwait(false);
                 // What ends again and again is not begun again without a pause.
@@ -224,6 +245,29 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
             heard.CancelAfter(Parting);
             await says.CloseAsync(heard.Token).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
             await hears.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+        }
+    }
+
+    /// <summary>Tells the technician who logs in at the screen that is shown, and out of it.</summary>
+    /// <returns>Who has come that was neither asked nor told, and has to be first, as the host policy says.</returns>
+    private async Task<string> ComesAsync(ShownScreen shown, Says says, CancellationToken cancel)
+    {
+        var (known, there) = (shown.Screen.Person, shown.Screen.Person);
+        while (true)
+        {
+            await Task.Delay(LookWho, time, cancel).ConfigureAwait(false);
+            // One that has gone says so by itself.
+            if (Desktops.List().FirstOrDefault(s => s.Name == shown.Screen.Name) is not { } now || now.Person == there)
+            {
+                continue;
+            }
+            there = now.Person;
+            if (there is not null && there != known && ConsentDesk.Concerns(gate.Policy))
+            {
+                return there;
+            }
+            known = there ?? known;
+            await says.WordAsync(new DesktopWord(Person: new ScreenPerson(there)), cancel).ConfigureAwait(false);
         }
     }
 
@@ -315,7 +359,7 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
             {
                 got = await line.ReadAsync(buffer, cancel).ConfigureAwait(false);
             }
-            catch (IOException)
+            catch (Exception e) when (e is IOException or ObjectDisposedException)
             {
                 return;
             }

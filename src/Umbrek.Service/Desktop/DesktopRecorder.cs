@@ -138,6 +138,11 @@ public sealed class DesktopRecorder : IChannelTap
                 scribe.Mark(Since, hidden ? "The screen is hidden from the people there" : "The people there see the screen again");
             }
         }
+        else if (said?.Person is { } person)
+        {
+            shown = new RecordedChannel(null, person.Name ?? shown.User);
+            scribe.Mark(Since, person.ToString());
+        }
         else if (said?.Typed is { } secret)
         {
             scribe.SecretTyped(Since, secret);

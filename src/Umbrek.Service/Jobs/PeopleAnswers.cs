@@ -10,7 +10,7 @@ using Umbrek.Wire.Links;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>
-/// Keeps in the audit log what people at hosts answered when they were asked about a run, or about what a channel is for: once for each.
+/// Keeps in the audit log what people at hosts answered when they were asked about a run, once for each, or about what a channel is for.
 /// By how much they put a run off is kept as often as they may do it.
 /// </summary>
 public sealed class PeopleAnswers(RunBook book, SessionService sessions, EstateIndex estate, AuditLog audit)

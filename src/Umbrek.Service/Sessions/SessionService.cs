@@ -38,6 +38,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
     private const int MostTries = 50;
     private const int MostReports = 10_000;
     private const int MostDeeds = 200;
+    private const int MostAnswers = 50;
     private const int MostChannels = 32;
     private const int MostActs = 1000;
     private static readonly TimeSpan Lately = TimeSpan.FromMinutes(1);
@@ -264,10 +265,10 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         return null;
     }
 
-    /// <summary>A person at the host has answered about what a channel is for; known once for each, and only to the host that was asked.</summary>
+    /// <summary>A person at the host has answered about what a channel is for; whoever logs in while it is open is asked too. No host fills the log by inventing it.</summary>
     /// <returns>The session that it was for, or null.</returns>
     public Guid? AnsweredAbout(Guid channelId, Guid hostId) =>
-        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && Interlocked.Increment(ref channel.Answers) == 1 ? channel.SessionId : null;
+        asking.TryGetValue(channelId, out var channel) && channel.HostId == hostId && Interlocked.Increment(ref channel.Answers) <= MostAnswers ? channel.SessionId : null;
 
     /// <summary>Something was done at the host while a channel was open. No host fills the log by inventing it.</summary>
     /// <returns>The session of the channel, or null.</returns>

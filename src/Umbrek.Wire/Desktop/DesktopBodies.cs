@@ -40,8 +40,9 @@ public sealed record DesktopOrder(DesktopWish Wish, SealedOrder? Sealed = null, 
 /// <param name="Others">Who else is at desktops of this host, whenever that changes.</param>
 /// <param name="Hands">Who of those that may act does, whenever that changes; with <paramref name="Others"/>.</param>
 /// <param name="Typed">A secret of the vault was typed, which nobody saw: its name.</param>
+/// <param name="Person">Somebody has logged in at the screen that is shown, or out of it.</param>
 public sealed record DesktopWord(
-    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, DeskHold? Hold = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null, string? Typed = null)
+    string? Notice = null, string? Refusal = null, ScreenOpened? Opened = null, string? Gone = null, DeskHold? Hold = null, IReadOnlyList<DesktopGuest>? Others = null, DesktopHands? Hands = null, string? Typed = null, ScreenPerson? Person = null)
 {
     public const int MaxMessage = 4 * 1024;
 }
@@ -93,6 +94,13 @@ public sealed record DeskHold(bool IsTaken, int Count = 0, string? Problem = nul
 /// <param name="Control">Whether one acts there, or looks on.</param>
 /// <param name="IsGiven">As <see cref="ScreenInfo.IsGiven"/>.</param>
 public sealed record ScreenOpened(string Screen, string? Person, bool Control, bool IsGiven = false);
+
+/// <param name="Name">Who is logged in there now; null where nobody is any more.</param>
+public sealed record ScreenPerson(string? Name)
+{
+    /// <summary>What has happened there, in a sentence.</summary>
+    public override string ToString() => Name is null ? "Nobody is logged in there any more." : $"{Name} has logged in there.";
+}
 
 /// <summary>A secret of the vault that is to be typed at the desktop which the caller controls.</summary>
 /// <param name="Enter">The key Enter is pressed behind it.</param>

@@ -128,6 +128,11 @@ public sealed class DesktopStream : LineStream
             Tell(hands);
         }
         Opened ??= word.Opened!;
+        if (word.Person is { } person && Opened is not null)
+        {
+            Opened = Opened with { Person = person.Name };
+            notice?.Invoke(person.ToString());
+        }
         Why = word.Refusal ?? word.Gone ?? Why;
         isOver = word.Refusal is not null || word.Gone is not null;
         return !isOver;

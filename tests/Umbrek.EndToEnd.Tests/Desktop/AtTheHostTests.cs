@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using System.Globalization;
 using System.Net.Sockets;
 using System.Text.RegularExpressions;
@@ -101,6 +102,53 @@ public sealed class AtTheHostTests : IAsyncLifetime
             return !await Screen.ShowsAsync(Question);
         }, "the question to be answered");
         (await ran).Stdout.ShouldContain("ran");
+    }
+
+    [Fact]
+    public async Task It_is_said_who_logs_in_meanwhile()
+    {
+        await BeginAsync(HostPolicy.Everything);
+        await OpenAsync("watch");
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        var (name, program) = await AnotherAsync();
+        await Page.GetByText($"screen {Screen.Display}, of {name}").WaitForAsync();
+        await Page.GetByText($"{name} has logged in there.").WaitForAsync();
+        program.Kill(entireProcessTree: true);
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Whoever_logs_in_meanwhile_is_asked_before_the_screen_is_shown_on()
+    {
+        await BeginAsync(HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn });
+        await OpenAsync("control");
+        await PressAsync(Question, agrees: true);
+        await Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();
+        await HoldAsync("Take their keyboard");
+        await Page.GetByRole(AriaRole.Button, new() { Name = "Keyboard taken" }).WaitForAsync();
+
+        // A keyboard for the answer is theirs again.
+        var (name, program) = await AnotherAsync();
+        await Page.GetByText("A person at the host is asked first").WaitForAsync();
+        await Wait.UntilAsync(async () => !await Screen.ShowsAsync(Taken), "them to have it back");
+        await PressAsync(Question, agrees: true);
+        await Page.GetByText($"screen {Screen.Display}, of {name}").WaitForAsync();
+        await Page.GetByRole(AriaRole.Button, new() { Name = "At the desk" }).WaitForAsync();
+        program.Kill(entireProcessTree: true);
+        await PressAsync(Question, agrees: false);
+        await Page.GetByText("root, who is logged in there, has refused it.").WaitForAsync();
+        await Wait.UntilAsync(async () => (await AuditAsync("consent")).Length == 3, "it to be written down");
+        (await AuditAsync("consent")).Order().ShouldBe([$"{name} at {Host}", $"root at {Host}", $"root at {Host}"]);
+        Browser.Complaints.ShouldBeEmpty();
+    }
+
+    /// <summary>Somebody else logs in at the screen.</summary>
+    private async Task<(string Name, Process Program)> AnotherAsync()
+    {
+        var program = Screen.Run("setpriv", "--reuid=65534", "--clear-groups", "xclock", "-geometry", "120x120+900+40");
+        await Wait.UntilAsync(() => Screen.ShowsAsync("xclock"), "somebody else to be there");
+        return ((await TestPrograms.RunAsync("/usr/bin/id", ["-nu", "65534"])).Stdout.Trim(), program);
     }
 
     [Fact]

@@ -99,7 +99,7 @@ public sealed class LinkMessageTests
         new RunOrder(Id, Id, Noon, Command, "Ines Okafor", new SealedOrder(Id, 3, "run", "{}", [1, 2]), "ticket"),
         new ChannelOrder(Id, Id, "shell", "ticket", "Ines Okafor", new ShellOrder(Id, Wish, new SealedOrder(Id, 1, "shell", "{}", [3])), new ViewOrder(new ViewWish(5), new SealedOrder(Id, 1, "run", "{}", [3])), new LogOrder(new LogWish(50, "/var/log/syslog", "cups", "paper", LogSeverity.Warning, Noon, Noon, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new FilesOrder(new FilesWish(true, true), new SealedOrder(Id, 1, "read-files", "{}", [3])), new DesktopOrder(new DesktopWish(true, ":0", 320), new SealedOrder(Id, 1, "control", "{}", [3]), true), "198.51.100.7", "The printer"),
         new DesktopWish(true, ":0", 320),
-        new DesktopWord("A person is asked first.", "This host does not allow it.", new ScreenOpened(":0", "jo", true, true), "The screen has gone.", new DeskHold(true, 2, "It has none.", true, true), [new DesktopGuest("Tomasz Vail", true, true)], new DesktopHands(false, "Tomasz Vail", "Ines Okafor"), "till"),
+        new DesktopWord("A person is asked first.", "This host does not allow it.", new ScreenOpened(":0", "jo", true, true), "The screen has gone.", new DeskHold(true, 2, "It has none.", true, true), [new DesktopGuest("Tomasz Vail", true, true)], new DesktopHands(false, "Tomasz Vail", "Ines Okafor"), "till", new ScreenPerson("elin.marlow")),
         new DesktopAsk(true, HandsWish.Ask, true, true),
         Wish,
         new ShellWord(new TerminalSize(80, 24), ShellSignal.Interrupt, true, 7, true, new ShellOpened(Id, 12, "root", 7, 1, 2), 3, "It ends in a minute.", new RunEnd(RunOutcome.Exited, 1, "late"), "It is full.", true),

@@ -38,6 +38,7 @@ internal static class ConsoleBench
         await using var browser = await ConsoleBrowser.OpenAsync(estate.Pin, Watch);
         var page = browser.Page;
         await browser.SignInAsync(estate.Address, KnownEstate.Name, KnownEstate.Password);
+        await page.GotoAsync($"{estate.Address}hosts");
         await page.Locator(".hosts-row.host").First.WaitForAsync();
 
         var first = new List<double>();

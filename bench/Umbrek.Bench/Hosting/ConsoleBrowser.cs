@@ -27,6 +27,7 @@ internal sealed class ConsoleBrowser : IAsyncDisposable
             ],
         });
         var browser = new ConsoleBrowser(playwright, chromium) { Page = await chromium.NewPageAsync(new() { ViewportSize = new() { Width = 1280, Height = 800 } }) };
+        browser.Page.SetDefaultTimeout(120_000);
         if (begin is not null)
         {
             await browser.Page.AddInitScriptAsync(begin);
@@ -40,6 +41,7 @@ internal sealed class ConsoleBrowser : IAsyncDisposable
         await Page.GetByLabel("Name").FillAsync(name);
         await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync(password);
         await Page.Keyboard.PressAsync("Enter");
+        await Page.GetByRole(AriaRole.Heading, new() { Name = "What needs a person" }).WaitForAsync();
     }
 
     public async ValueTask DisposeAsync()

@@ -25,7 +25,7 @@ export function ScreensPage() {
     () => {
       const only = chosen ? new Set(chosen.split(",")) : undefined;
       const may = new Map(groups.map((g) => [g.path, g.may?.includes("watch") ?? true]));
-      return hostsOf(estate.hosts.values(), {
+      return hostsOf(estate.hosts, estate.byName, {
         scope: only ? "" : scope,
         words: "",
         selected: only,

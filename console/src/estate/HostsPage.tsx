@@ -58,8 +58,12 @@ export function HostsPage() {
     },
     held,
   );
-  let linked = 0;
-  for (const id of ids) if (estate.hosts.get(id)?.presence.state === "linked") linked++;
+  const linked = useMemo(
+    () => ids.reduce((count, id) => count + (estate.hosts.get(id)?.presence.state === "linked" ? 1 : 0), 0),
+    // The map is changed in place; its standing says when another number is linked.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [ids, estate.hosts, estate.standing],
+  );
   const markedHosts =
     marked.size === 0
       ? []

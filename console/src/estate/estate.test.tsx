@@ -18,6 +18,7 @@ import { merge } from "./OrderPanel";
 import { sharedFields } from "./ownFields";
 import { Presence } from "./Presence";
 import { describe as describePresence } from "./presence";
+import { NameOrder } from "./nameOrder";
 import { steady } from "./useHostRows";
 import { take as takeSelected } from "./useSelected";
 
@@ -49,7 +50,12 @@ const wish = (part: Partial<ListWish> = {}): ListWish => ({
   sorting: { by: "label", down: false },
   ...part,
 });
-const labels = (hosts: HostSummary[], part: Partial<ListWish>) => hostsOf(hosts, wish(part)).map((h) => h.label);
+const inOrder = (hosts: HostSummary[], part: Partial<ListWish> = {}) => {
+  const names = new NameOrder();
+  names.put(hosts);
+  return hostsOf(new Map(hosts.map((h) => [h.id, h])), names.ids, wish(part));
+};
+const labels = (hosts: HostSummary[], part: Partial<ListWish>) => inOrder(hosts, part).map((h) => h.label);
 const away = { state: "away", reason: "lost-contact", since: "2026-11-23T11:56:00Z", losses: 0 } as const;
 
 describe("the list of hosts", () => {
@@ -60,9 +66,7 @@ describe("the list of hosts", () => {
   ];
 
   it("stands under its groups in natural order", () => {
-    const rows = rowsOf(hostsOf(hosts, wish()), "group").map((r) =>
-      r.kind === "group" ? `${r.path} ${r.ids.length}` : r.id,
-    );
+    const rows = rowsOf(inOrder(hosts), "group").map((r) => (r.kind === "group" ? `${r.path} ${r.ids.length}` : r.id));
     expect(rows).toEqual([
       "Copperbeech Libraries/Orrin 1",
       "orrin-desk-01",
@@ -200,9 +204,12 @@ describe("the estate's store", () => {
     store.take({ reset: true, hosts: [host("c", "x")] });
     expect([...store.get().hosts.keys()]).toEqual(["c"]);
     expect(told).toHaveBeenCalledTimes(3);
-    const shape = store.get().shape;
+    const { shape, standing } = store.get();
     store.take({ reset: false, hosts: [host("c", "x", { processorPercent: 50 })] });
+    expect(store.get()).toMatchObject({ shape, standing, byName: ["c"] });
+    store.take({ reset: false, hosts: [host("c", "x", { presence: away })] });
     expect(store.get().shape).toBe(shape);
+    expect(store.get().standing).not.toBe(standing);
     store.take({ reset: false, hosts: [], gone: ["c"] });
     expect(store.get().shape).not.toBe(shape);
     expect(store.get().hosts.size).toBe(0);

@@ -1,9 +1,12 @@
 import { follow, type LineState } from "../api/live";
 import type { EstateChanges, HostSummary } from "../api/types";
+import { NameOrder } from "./nameOrder";
 
 export interface Estate {
   /** One map that is changed in place: thirty thousand hosts are not copied for each message. */
   hosts: ReadonlyMap<string, HostSummary>;
+  /** Their ids by name; another list whenever that order is another. */
+  byName: readonly string[];
   line: LineState;
   /** True once the first message has come: an empty estate is then really empty. */
   known: boolean;
@@ -11,6 +14,8 @@ export interface Estate {
   version: number;
   /** Another number whenever hosts came or went, or changed their name, place or tags: what lists are ordered and narrowed by. */
   shape: number;
+  /** Another number whenever hosts came or went, or are linked or away where they were not. */
+  standing: number;
 }
 
 /** Listeners are told at most so often; the first change after a quiet time at once. */
@@ -21,7 +26,16 @@ const TELLING_SHARE = 5;
 /** The estate as the service tells it, for everything on screen. */
 export class EstateStore {
   private hosts = new Map<string, HostSummary>();
-  private estate: Estate = { hosts: this.hosts, line: "connecting", known: false, version: 0, shape: 0 };
+  private names = new NameOrder();
+  private estate: Estate = {
+    hosts: this.hosts,
+    byName: [],
+    line: "connecting",
+    known: false,
+    version: 0,
+    shape: 0,
+    standing: 0,
+  };
   private listeners = new Set<() => void>();
   private stop: (() => void) | undefined;
   private toldAt = -Infinity;
@@ -47,27 +61,47 @@ export class EstateStore {
   close() {
     this.stop?.();
     this.stop = undefined;
-    this.hosts = new Map();
-    this.set({ hosts: this.hosts, line: "connecting", known: false, shape: this.estate.shape + 1 });
+    this.forget();
+    this.set({
+      hosts: this.hosts,
+      byName: [],
+      line: "connecting",
+      known: false,
+      shape: this.estate.shape + 1,
+      standing: this.estate.standing + 1,
+    });
   }
 
   take(changes: EstateChanges) {
-    if (changes.reset) this.hosts = new Map();
+    if (changes.reset) this.forget();
     let reshaped = changes.reset || (changes.gone?.length ?? 0) > 0;
+    let restood = reshaped;
     for (const host of changes.hosts) {
       const before = this.hosts.get(host.id);
       reshaped ||= !before || shapeOf(before) !== shapeOf(host);
+      restood ||= before?.presence.state !== host.presence.state;
       this.hosts.set(host.id, host);
     }
-    for (const id of changes.gone ?? []) this.hosts.delete(id);
+    this.names.put(changes.hosts);
+    if (changes.gone?.length) {
+      for (const id of changes.gone) this.hosts.delete(id);
+      this.names.remove(changes.gone);
+    }
     // Whoever waits for the first hosts waits no longer.
     if (changes.reset) this.toldAt = -Infinity;
     this.set({
       hosts: this.hosts,
+      byName: this.names.ids,
       known: true,
       version: this.estate.version + 1,
       shape: this.estate.shape + (reshaped ? 1 : 0),
+      standing: this.estate.standing + (restood ? 1 : 0),
     });
+  }
+
+  private forget() {
+    this.hosts = new Map();
+    this.names = new NameOrder();
   }
 
   private set(change: Partial<Estate>) {

@@ -59,12 +59,21 @@ export function isSelection(text: string): boolean {
   );
 }
 
-/** Hosts that a wish lets through, in its order, without headings. */
-export function hostsOf(hosts: Iterable<HostSummary>, wish: ListWish): HostSummary[] {
+/**
+ * Hosts that a wish lets through, in its order, without headings.
+ *
+ * @param byName - the ids of all of them by their names
+ */
+export function hostsOf(
+  hosts: ReadonlyMap<string, HostSummary>,
+  byName: readonly string[],
+  wish: ListWish,
+): HostSummary[] {
   const found: HostSummary[] = [];
-  for (const host of hosts) {
+  for (const id of byName) {
+    const host = hosts.get(id);
     // Retired hosts stand aside unless a selection names them.
-    if (wish.selected ? !wish.selected.has(host.id) : host.retiredAt) continue;
+    if (!host || (wish.selected ? !wish.selected.has(id) : host.retiredAt)) continue;
     if (inScope(host, wish.scope) && (!wish.words || matches(host, wish.words))) found.push(host);
   }
   return inOrder(found, wish.sorting);
@@ -74,19 +83,17 @@ type Key = number | string;
 
 const compare = (a: Key, b: Key) => (a < b ? -1 : a > b ? 1 : 0);
 
-/** The hosts in order; what each is ordered by is made once for each. */
+/** Hosts that come by their names in the order of a column; what each is ordered by is made once for each. What is alike stays by name. */
 function inOrder(hosts: HostSummary[], { by, down }: Sorting): HostSummary[] {
   const column = columnOf(by);
+  if (!column) return down ? hosts.reverse() : hosts;
   const sign = down ? -1 : 1;
-  const keyOf = (h: HostSummary): Key => {
-    if (!column) return 0;
-    const key = column.order ? column.order(h) : column.text(h, 0);
-    return typeof key === "number" ? key : naturalKey(key);
-  };
-  const nameSign = column ? 1 : sign;
   return hosts
-    .map((host) => ({ host, key: keyOf(host), name: naturalKey(host.label) }))
-    .sort((a, b) => sign * compare(a.key, b.key) || nameSign * compare(a.name, b.name))
+    .map((host) => {
+      const key: Key = column.order ? column.order(host) : column.text(host, 0);
+      return { host, key: typeof key === "number" ? key : naturalKey(key) };
+    })
+    .sort((a, b) => sign * compare(a.key, b.key))
     .map(({ host }) => host);
 }
 

@@ -31,7 +31,7 @@ export function useHostRows(wish: ListWish, held: boolean): { ids: string[]; row
 
   const wished = JSON.stringify([wish.scope, wish.words, wish.sorting]);
   const fresh = useMemo(
-    () => hostsOf(estate.hosts.values(), wish).map((h) => h.id),
+    () => hostsOf(estate.hosts, estate.byName, wish).map((h) => h.id),
     // The map is changed in place; its shape says when the order may be another.
     // eslint-disable-next-line react-hooks/exhaustive-deps
     [estate.shape, estate.hosts, wished, wish.selected, tick],

@@ -15,7 +15,7 @@ namespace Umbrek.Service.Access;
 /// </summary>
 public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit, TimeProvider time)
 {
-    public const string Cookie = "umbrek-device";
+    private static string CookieOf(HttpContext http) => http.Request.IsHttps ? "__Host-umbrek-device" : "umbrek-device";
 
     /// <summary>How long a device is not asked for the second factor again, when its owner wants that.</summary>
     public static readonly TimeSpan Remembered = TimeSpan.FromDays(30);
@@ -26,7 +26,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
 
     /// <summary>The device's key as it shows it; null for one that shows none.</summary>
     public static byte[]? Shown(HttpContext http, string? deviceKey) =>
-        (deviceKey ?? http.Request.Cookies[Cookie]) is { Length: > 0 and <= MostText } text ? SHA256.HashData(Encoding.UTF8.GetBytes(text)) : null;
+        (deviceKey ?? http.Request.Cookies[CookieOf(http)]) is { Length: > 0 and <= MostText } text ? SHA256.HashData(Encoding.UTF8.GetBytes(text)) : null;
 
     /// <summary>Whether the second factor need not be asked for.</summary>
     public async Task<bool> IsRememberedAsync(Guid technicianId, HttpContext http, string? deviceKey, CancellationToken cancel)
@@ -54,7 +54,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
             if (makesKey)
             {
                 // Lax: the way back from single sign-on comes from another site. The key alone opens nothing.
-                http.Response.Cookies.Append(Cookie, key, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Lax, Secure = http.Request.IsHttps, MaxAge = CookieLife, IsEssential = true, Path = "/" });
+                http.Response.Cookies.Append(CookieOf(http), key, new CookieOptions { HttpOnly = true, SameSite = SameSiteMode.Lax, Secure = http.Request.IsHttps, MaxAge = CookieLife, IsEssential = true, Path = "/" });
             }
         }
         var row = await db.Devices.FirstOrDefaultAsync(d => d.TechnicianId == technicianId && d.Sha256 == sha256, cancel).ConfigureAwait(false);

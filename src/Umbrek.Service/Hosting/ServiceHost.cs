@@ -297,10 +297,11 @@ public static class ServiceHost
             .AddScheme<AuthenticationSchemeOptions, AccessTokenScheme>(AccessTokenScheme.Name, null)
             .AddCookie(IdentityConstants.ApplicationScheme, o =>
             {
-                o.Cookie.Name = "umbrek";
+                // The prefix keeps other hosts of the domain from planting one; browsers take it over TLS alone (RFC 6265bis, 4.1.3.2).
+                o.Cookie.Name = options.IsAllTls ? "__Host-umbrek" : "umbrek";
                 o.Cookie.HttpOnly = true;
                 o.Cookie.SameSite = SameSiteMode.Strict;
-                o.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
+                o.Cookie.SecurePolicy = options.IsAllTls ? CookieSecurePolicy.Always : CookieSecurePolicy.SameAsRequest;
                 o.ExpireTimeSpan = SignIns.ConsoleLife;
                 o.SlidingExpiration = false;
                 o.Events.OnRedirectToLogin = context => Refuse(context.HttpContext);
@@ -354,7 +355,7 @@ public static class ServiceHost
         app.UseExceptionHandler(_ => { });
         app.UseStatusCodePages(context => ProblemWriter.WriteBareAsync(context.HttpContext));
         app.Use(next => context => SecurityHeaders.ApplyAsync(context, next));
-        if (app.Services.GetRequiredService<ServiceOptions>().Listen.All(l => l.Tls))
+        if (app.Services.GetRequiredService<ServiceOptions>().IsAllTls)
         {
             app.UseHsts();
         }

@@ -42,6 +42,9 @@ public sealed record ServiceOptions
     public required string DataDirectory { get; init; }
     public IReadOnlyList<ListenAddress> Listen { get; init; } = [];
 
+    /// <summary>Nobody comes without TLS.</summary>
+    public bool IsAllTls => Listen.All(l => l.Tls);
+
     /// <summary>A PostgreSQL connection string; null is the embedded database in the data directory.</summary>
     public string? Database { get; init; }
 

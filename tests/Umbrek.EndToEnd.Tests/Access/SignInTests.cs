@@ -53,6 +53,8 @@ public sealed class SignInTests
         await using var browser = await Browser.OpenAsync(world);
         // The test's own sign-in was the first; the browser is the second.
         await browser.SignInAsync(world);
+        var kept = await browser.Page.Context.CookiesAsync();
+        kept.Select(c => (c.Name, c.Secure, c.HttpOnly, c.Path)).Order().ShouldBe([("__Host-umbrek", true, true, "/"), ("__Host-umbrek-device", true, true, "/")]);
         await using var other = await Browser.OpenAsync(world);
         await other.SignInAsync(world);
         (await other.Page.GetByText("Was that you?").CountAsync()).ShouldBe(1);

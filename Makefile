@@ -15,7 +15,7 @@ CORE_SRC := $(shell find src/Umbrek.Core src/Umbrek.Wire -name '*.cs' -o -name '
 src_of = $(shell find src/$(1) -name '*.cs' -o -name '*.csproj' 2>/dev/null)
 CONSOLE_SRC := $(shell find console/src console/public console/index.html console/*.json console/*.ts console/*.js -type f 2>/dev/null)
 
-.PHONY: help setup setup-test setup-bench build demo test bench screenshots openapi format lint clean
+.PHONY: help setup setup-test setup-bench build demo test bench screenshots openapi materials format lint clean
 
 help: ## Lists what there is to make.
 	@grep -E '^[a-z-]+:.*##' Makefile | sed -E 's/:.*## /\t/' | expand -t 14
@@ -81,6 +81,10 @@ screenshots: setup-test ## Makes the pictures in docs/screenshots afresh from th
 openapi: $(OUT)/bin/umbrekd console/node_modules/.package-lock.json ## Writes the API's description and the console's types from it.
 	$(OUT)/bin/umbrekd openapi > console/openapi.json
 	cd console && npm run --silent api
+
+materials: ## Writes what it is made of to out/umbrek.cdx.json, a bill of materials (CycloneDX) for whoever looks for known weaknesses.
+	@mkdir -p $(OUT)
+	node scripts/materials.mjs > $(OUT)/umbrek.cdx.json
 
 format: ## Formats everything.
 	dotnet format Umbrek.slnx --exclude src/Umbrek.Service/Storage/Migrations

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { PageNeeds } from "../access/PageNeeds";
 import { api, ask } from "../api/client";
 import { inScope, readable } from "../estate/hostList";
-import { useEstate, useScope } from "../estate/useEstate";
+import { useEstate, useHostsByName, useScope } from "../estate/useEstate";
 import { Ago } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
 import { JoinTabs } from "./JoinTabs";
@@ -34,9 +34,7 @@ function Find() {
   const scans = useQuery({ queryKey: ["scans"], queryFn: () => ask(api.GET("/api/v1/scans")) });
   const shown = chosen ?? scans.data?.items[0]?.id;
   const live = useScan(shown);
-  const linked = [...hosts.values()]
-    .filter((h) => h.presence.state === "linked" && inScope(h, scope))
-    .sort((a, b) => a.label.localeCompare(b.label));
+  const linked = useHostsByName().filter((h) => h.presence.state === "linked" && inScope(h, scope));
   const start = useMutation({
     mutationFn: () =>
       ask(api.POST("/api/v1/scans", { body: { hostId: hostId ?? "", range, ports: null, probesPerSecond: 100 } })),

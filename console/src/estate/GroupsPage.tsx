@@ -13,7 +13,7 @@ import { linesOf, treeOf, whyNot, type TreeNode } from "./groupTree";
 import { readable } from "./hostList";
 import { HostsTabs } from "./HostsTabs";
 import { TreeFile } from "./TreeFile";
-import { useEstate } from "./useEstate";
+import { useHostsByName } from "./useEstate";
 import { groupChoices, useGroups } from "./useGroups";
 
 type Held = { kind: "group"; group: GroupInfo } | { kind: "host"; host: HostSummary };
@@ -22,7 +22,7 @@ type Held = { kind: "group"; group: GroupInfo } | { kind: "host"; host: HostSumm
 export function GroupsPage() {
   const queries = useQueryClient();
   const { groups, known, error } = useGroups();
-  const { hosts, shape } = useEstate();
+  const hosts = useHostsByName();
   const [closed, setClosed] = useState<ReadonlySet<string>>(new Set());
   const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
   const [held, setHeld] = useState<Held>();
@@ -38,11 +38,14 @@ export function GroupsPage() {
   const lines = linesOf(tree, closed);
   const inGroup = useMemo(() => {
     const map = new Map<string, HostSummary[]>();
-    for (const h of hosts.values()) if (!h.retiredAt) map.set(h.groupPath, [...(map.get(h.groupPath) ?? []), h]);
-    for (const l of map.values()) l.sort((a, b) => a.label.localeCompare(b.label, undefined, { numeric: true }));
+    for (const h of hosts) {
+      if (h.retiredAt) continue;
+      const group = map.get(h.groupPath);
+      if (group) group.push(h);
+      else map.set(h.groupPath, [h]);
+    }
     return map;
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [hosts, shape]);
+  }, [hosts]);
 
   const done = (text: string) => {
     setSaid(text);

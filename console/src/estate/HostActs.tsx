@@ -1,6 +1,6 @@
 import { Button, Menu, Modal, Select, TextInput } from "@mantine/core";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { useMay } from "../access/useMay";
 import { WhyNot } from "../access/WhyNot";
@@ -12,7 +12,7 @@ import { colours, colourWords, customerOf } from "./emblem";
 import { Emblem } from "./Emblem";
 import { groupChoices, useGroups } from "./useGroups";
 import { readable } from "./hostList";
-import { useEstate } from "./useEstate";
+import { useEstate, useHostOptions } from "./useEstate";
 import { useMarks, useSetMark } from "./useMarks";
 
 type Act = "move" | "maintain" | "retire" | "merge";
@@ -212,10 +212,8 @@ function MergeDialog({ host, onClose }: { host: HostSummary; onClose: () => void
       ask(api.POST("/api/v1/hosts/{id}/merge", { params: path, body: { into: into ?? "", preview: false } })),
     onSuccess: () => navigate(`/hosts/${into ?? ""}`),
   });
-  const others = [...hosts.values()]
-    .filter((h) => h.id !== host.id)
-    .sort((a, b) => a.label.localeCompare(b.label))
-    .map((h) => ({ value: h.id, label: `${h.label} of ${readable(h.groupPath)}` }));
+  const all = useHostOptions();
+  const others = useMemo(() => all.filter((o) => o.value !== host.id), [all, host.id]);
   const ready = outlook.data !== undefined && sure === host.label;
   return (
     <Modal opened onClose={onClose} title={<Title host={host} what="Put together" />} size="lg">

@@ -4,11 +4,11 @@ import { Link } from "react-router";
 import type { HostSummary } from "../api/types";
 import { customerOf } from "./emblem";
 import { Flag } from "./Emblem";
+import { hostsAt } from "./hostList";
 import { HostAlerts } from "../health/severity";
 import { Presence } from "./Presence";
 import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
-import { hostsAt } from "./useHostRows";
 
 const LEAST_WIDTH = 210;
 const HEIGHT = 104;

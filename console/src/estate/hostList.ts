@@ -25,6 +25,10 @@ export interface ListWish {
   sorting: Sorting;
 }
 
+/** The hosts of these ids that are still there. */
+export const hostsAt = (hosts: ReadonlyMap<string, HostSummary>, ids: readonly string[]) =>
+  ids.map((id) => hosts.get(id)).filter((h) => h !== undefined);
+
 /** True for what stands in the scope's group or below it. */
 export function inScope(item: { groupPath: string }, scope: string): boolean {
   return scope === "" || item.groupPath === scope || item.groupPath.startsWith(scope + "/");

@@ -1,7 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
-import type { HostSummary } from "../api/types";
 import { columnOf } from "./columns";
-import { hostsOf, rowsOf, type ListRow, type ListWish } from "./hostList";
+import { hostsAt, hostsOf, rowsOf, type ListRow, type ListWish } from "./hostList";
 import { useEstate } from "./useEstate";
 
 /** How often an order by a figure that moves is renewed. */
@@ -49,7 +48,3 @@ export function useHostRows(wish: ListWish, held: boolean): { ids: string[]; row
   );
   return { ids, rows };
 }
-
-/** The hosts of these ids that are still there. */
-export const hostsAt = (hosts: ReadonlyMap<string, HostSummary>, ids: string[]) =>
-  ids.map((id) => hosts.get(id)).filter((h) => h !== undefined);

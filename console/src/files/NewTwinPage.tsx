@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import type { TwinInfo } from "../api/types";
-import { useEstate } from "../estate/useEstate";
+import { useHostOptions } from "../estate/useEstate";
 import { Trouble } from "../parts/Trouble";
 import { useShelves } from "./shelves";
 import { chosen, emptyForm, missing, shelfChoice, type TwinForm, useTwinAct, wishOf } from "./twins";
@@ -22,7 +22,7 @@ export function NewTwinPage() {
   );
   const set = (part: Partial<TwinForm>) => setForm((f) => ({ ...f, ...part }));
   const navigate = useNavigate();
-  const { hosts } = useEstate();
+  const hosts = useHostOptions();
   const { data: shelves } = useShelves();
   const options = [
     ...(shelves && shelves.length > 0
@@ -35,9 +35,7 @@ export function NewTwinPage() {
       : []),
     {
       group: "Hosts",
-      items: [...hosts.values()]
-        .map((h) => ({ value: h.id, label: `${h.label} of ${h.groupPath}` }))
-        .sort((a, b) => a.label.localeCompare(b.label)),
+      items: hosts,
     },
   ];
   const make = useTwinAct(

@@ -1,10 +1,9 @@
 import { Button, Checkbox, Modal, TextInput } from "@mantine/core";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { Link } from "react-router";
 import { useMe } from "../access/useMay";
-import type { HostSummary } from "../api/types";
 import { SelectionField } from "../estate/SelectionField";
-import { useEstate, useScoped } from "../estate/useEstate";
+import { useHostsByName, useScoped } from "../estate/useEstate";
 import { useSelected } from "../estate/useSelected";
 import { WorkTabs } from "../jobs/WorkTabs";
 import { csvOf, save, saveBlob } from "../parts/file";
@@ -42,11 +41,8 @@ export function SearchPage() {
   const selected = useSelected(on);
   const scoped = useScoped();
   const set = (part: Partial<SearchForm>) => setForm((f) => ({ ...f, ...part }));
-  const { hosts } = useEstate();
-  const chosenHosts = [...(selected.ids ?? [])]
-    .map((id) => hosts.get(id))
-    .filter((h): h is HostSummary => h !== undefined)
-    .sort((a, b) => a.label.localeCompare(b.label));
+  const hosts = useHostsByName();
+  const chosenHosts = useMemo(() => hosts.filter((h) => selected.ids?.has(h.id)), [hosts, selected.ids]);
   const why = !on
     ? "Say on which hosts first"
     : chosenHosts.length === 0

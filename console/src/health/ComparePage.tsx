@@ -3,8 +3,7 @@ import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import type { MetricSeries } from "../api/types";
-import { readable } from "../estate/hostList";
-import { useEstate } from "../estate/useEstate";
+import { useEstate, useHostOptions } from "../estate/useEstate";
 import { useNow } from "../parts/Ago";
 import { Empty, Trouble } from "../parts/Trouble";
 import { compared } from "./compare";
@@ -22,6 +21,7 @@ const points = 240;
 export function ComparePage() {
   const [params, setParams] = useSearchParams();
   const { hosts } = useEstate();
+  const options = useHostOptions();
   const ids = (params.get("hosts") ?? "").split(",").filter(Boolean).slice(0, mostHosts);
   const metric = params.get("metric") ?? "processor";
   const word = params.get("span") ?? "day";
@@ -86,9 +86,7 @@ export function ComparePage() {
           searchable
           limit={50}
           maxValues={mostHosts}
-          data={[...hosts.values()]
-            .sort((a, b) => a.label.localeCompare(b.label))
-            .map((h) => ({ value: h.id, label: `${h.label} of ${readable(h.groupPath)}` }))}
+          data={options}
           value={ids}
           onChange={(v) => set("hosts", v.join(","))}
         />

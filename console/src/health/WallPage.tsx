@@ -45,7 +45,7 @@ export function WallPage() {
         <Link to={`/now${scope ? `?scope=${encodeURIComponent(scope)}` : ""}`}>Leave</Link>
       </header>
       {trouble ? (
-        <div className="broken-line" role="alert">
+        <div className="broken-line">
           The service does not answer; what stands here is the last that was known.
           <Trouble error={trouble} />
         </div>

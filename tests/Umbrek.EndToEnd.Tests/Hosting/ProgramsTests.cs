@@ -15,6 +15,27 @@ public sealed class ProgramsTests
     }
 
     [Fact]
+    public async Task What_it_is_made_of_is_told_from_what_is_locked()
+    {
+        var root = Path.Combine(Environment.GetEnvironmentVariable("UMBREK_BIN")!, "..", "..");
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("/usr/bin/env", ["node", Path.Combine(root, "scripts", "materials.mjs")]);
+        status.ShouldBe(0, stderr);
+        using var bill = JsonDocument.Parse(stdout);
+        bill.RootElement.GetProperty("specVersion").GetString().ShouldBe("1.6");
+        var known = bill.RootElement.GetProperty("components").EnumerateArray().Select(c => c.GetProperty("bom-ref").GetString()!).ToList();
+        known.ShouldBeUnique();
+        foreach (var part in (string[])["pkg:nuget/Npgsql@", "pkg:nuget/System.CommandLine@", "pkg:npm/react@", "pkg:npm/%40mantine/core@"])
+        {
+            known.Count(k => k.StartsWith(part, StringComparison.Ordinal)).ShouldBe(1, part);
+        }
+        // What only builds and tests is not in it.
+        known.ShouldNotContain(k => k.StartsWith("pkg:npm/vitest@", StringComparison.Ordinal) || k.StartsWith("pkg:nuget/xunit", StringComparison.Ordinal));
+        var needed = bill.RootElement.GetProperty("dependencies").EnumerateArray().SelectMany(d => d.GetProperty("dependsOn").EnumerateArray()).Select(d => d.GetString()!);
+        needed.Except(known).ShouldBeEmpty();
+        known.Except(needed).ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task A_service_with_another_key_is_refused_by_agent_and_client_with_the_reason()
     {
         await using var world = await World.StartAsync();

@@ -14,38 +14,33 @@ namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>What a person who sits at a host sees of a technician, and can do about it.</summary>
 [Collection("screens")]
-public sealed class AtTheHostTests : IAsyncLifetime
+public sealed class AtTheHostTests : OnAScreen
 {
     private const string Host = "quay-office-02";
     private const string Question = $"Umbrek: {World.Name} asks to act on this computer";
     private const string Sign = $"Umbrek: {World.Name} is on this computer";
     private const string Taken = $"Umbrek: {World.Name} has taken the keyboard and the mouse of this computer";
 
-    private World World { get; set; } = null!;
-    private VirtualScreen Screen { get; set; } = null!;
     private Browser Browser { get; set; } = null!;
     private TestPrograms Agent { get; set; } = null!;
     private IPage Page => Browser.Page;
 
-    public async ValueTask InitializeAsync()
+    protected override async Task SetUpAsync()
     {
-        Screen = await VirtualScreen.StartAsync();
         await Screen.ManageAsync();
         // Whoever has a program there is there.
         Screen.Run("xterm", "-title", "work", "-geometry", "60x12+40+500");
         await Wait.UntilAsync(() => Screen.ShowsAsync("work"), "somebody to be there");
-        World = await World.StartAsync();
         await World.SignInClientAsync();
     }
 
-    public async ValueTask DisposeAsync()
+    public override async ValueTask DisposeAsync()
     {
         if (Browser is not null)
         {
             await Browser.DisposeAsync();
         }
-        await World.DisposeAsync();
-        await Screen.DisposeAsync();
+        await base.DisposeAsync();
     }
 
     [Fact]

@@ -15,26 +15,16 @@ public sealed class ScreenTests;
 
 /// <summary>A host with a real X server, seen from the console and from the client.</summary>
 [Collection("screens")]
-public sealed partial class DesktopTests : IAsyncLifetime
+public sealed partial class DesktopTests : OnAScreen
 {
     private const string Host = "quay-office-02";
 
-    private World World { get; set; } = null!;
-    private VirtualScreen Screen { get; set; } = null!;
     private Dictionary<string, string> Home => new() { ["UMBREK_HOME"] = World.In("client") };
 
-    public async ValueTask InitializeAsync()
+    protected override async Task SetUpAsync()
     {
-        Screen = await VirtualScreen.StartAsync();
-        World = await World.StartAsync();
         await World.JoinAsync(Host);
         await World.SignInClientAsync();
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await World.DisposeAsync();
-        await Screen.DisposeAsync();
     }
 
     private async Task<(Browser Browser, ILocator Glass)> OpenAsync(bool control)

@@ -10,29 +10,19 @@ namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>A real screen that is recorded, looked at again in the console, and made into a film.</summary>
 [Collection("screens")]
-public sealed class RecordedDesktopTests : IAsyncLifetime
+public sealed class RecordedDesktopTests : OnAScreen
 {
     private const string Host = "quay-office-02";
     private const string Secret = "seven Gulls over 9 harbours";
 
-    private World World { get; set; } = null!;
-    private VirtualScreen Screen { get; set; } = null!;
     private Dictionary<string, string> Home => new() { ["UMBREK_HOME"] = World.In("client") };
 
-    public async ValueTask InitializeAsync()
+    protected override async Task SetUpAsync()
     {
-        Screen = await VirtualScreen.StartAsync();
         await Screen.ManageAsync();
         await Screen.AskAsync("xsetroot", "-solid", "#20507a");
-        World = await World.StartAsync();
         await World.JoinAsync(Host);
         await World.SignInClientAsync();
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await World.DisposeAsync();
-        await Screen.DisposeAsync();
     }
 
     private async Task<RecordingInfo> EndedAsync()

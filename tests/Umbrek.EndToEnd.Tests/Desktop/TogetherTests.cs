@@ -6,31 +6,21 @@ namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>Two technicians at one desktop, each with a browser of his own.</summary>
 [Collection("screens")]
-public sealed class TogetherTests : IAsyncLifetime
+public sealed class TogetherTests : OnAScreen
 {
     private const string Host = "quay-office-02";
     private const string Tomasz = "Tomasz Vail";
 
-    private World World { get; set; } = null!;
-    private VirtualScreen Screen { get; set; } = null!;
     private string Written => World.In("written");
 
-    public async ValueTask InitializeAsync()
+    protected override async Task SetUpAsync()
     {
-        Screen = await VirtualScreen.StartAsync();
-        World = await World.StartAsync();
         Screen.Run("xterm", "-title", "work", "-geometry", "100x30+40+40", "-e", $"cat > {Written}");
         await Wait.UntilAsync(() => Screen.ShowsAsync("work"), "somebody to be there");
         await World.JoinAsync(Host);
         await World.SignInClientAsync();
         await DoneAsync(World.Password + "\n", "technician", "new", Tomasz, "--password-stdin");
         await DoneAsync(null, "access", "grant", "technician", "--to", Tomasz, "--on", World.Group);
-    }
-
-    public async ValueTask DisposeAsync()
-    {
-        await World.DisposeAsync();
-        await Screen.DisposeAsync();
     }
 
     [Fact]

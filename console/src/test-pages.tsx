@@ -1,9 +1,9 @@
 /** Shows pages in tests: the real client, over a stand-in for the network. */
 import { MantineProvider } from "@mantine/core";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { render, within } from "@testing-library/react";
+import { render, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { MemoryRouter } from "react-router";
+import { MemoryRouter, useLocation } from "react-router";
 import { vi } from "vitest";
 import type { HostSummary, RunCounts } from "./api/types";
 
@@ -53,6 +53,14 @@ export function show(page: React.ReactNode, at = "/") {
   );
   return { ...shown, queries };
 }
+
+/** Says where a page has led to; {@link where} reads it. */
+export function Where() {
+  const { pathname, search } = useLocation();
+  return <output aria-label="where">{pathname + search}</output>;
+}
+
+export const where = () => screen.getByLabelText("where").textContent;
 
 /** Chooses in a field's list; other fields' lists may have the same words. */
 export async function choose(field: HTMLElement, what: string) {

@@ -1,10 +1,10 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { Route, Routes, useLocation } from "react-router";
+import { Route, Routes } from "react-router";
 import { act } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { estateStore } from "../estate/estateStore";
-import { quayHost, show } from "../test-pages";
+import { quayHost, show, Where, where } from "../test-pages";
 import { ChannelEnd, Drawer, type Service, standIn } from "../test-service";
 import { DesktopPage } from "./DesktopPage";
 
@@ -13,11 +13,6 @@ vi.mock("../api/live", () => ({ follow: vi.fn(() => () => undefined) }));
 const host = quayHost("quay-ticket-01");
 let service: Service;
 let answers: Record<string, object>;
-
-function Where() {
-  const { pathname, search } = useLocation();
-  return <output aria-label="where">{pathname + search}</output>;
-}
 
 const page = (as: string) =>
   show(
@@ -30,7 +25,6 @@ const page = (as: string) =>
     </>,
     `/hosts/${host.id}/desktop?as=${as}`,
   );
-const where = () => screen.getByLabelText("where").textContent;
 /** Waits for the channel, and has the host say that it shows a screen. */
 const connected = async (person?: string) => {
   await waitFor(() => expect(ChannelEnd.all).toHaveLength(1));

@@ -1,8 +1,7 @@
 import { act, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { useLocation } from "react-router";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { type Answering, answering, quayHost, show, withRoom } from "../test-pages";
+import { type Answering, answering, quayHost, show, withRoom, Where, where } from "../test-pages";
 import { estateStore } from "./estateStore";
 import { HostsPage } from "./HostsPage";
 
@@ -18,11 +17,6 @@ const hosts = [
   }),
 ];
 
-function Where() {
-  const { pathname, search } = useLocation();
-  return <output aria-label="where">{pathname + search}</output>;
-}
-
 const page = (at = "/hosts") =>
   show(
     <>
@@ -31,7 +25,6 @@ const page = (at = "/hosts") =>
     </>,
     at,
   );
-const where = () => screen.getByLabelText("where").textContent;
 const labels = () => [...document.querySelectorAll<HTMLElement>("[data-host]")].map((row) => row.dataset.host);
 
 beforeEach(() => {

@@ -1,19 +1,13 @@
 import { screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { useLocation } from "react-router";
-import { type Answering, answering, quayHost, show } from "../test-pages";
+import { type Answering, answering, quayHost, show, Where, where } from "../test-pages";
 import { QuickFind } from "./QuickFind";
 
 vi.mock("../api/live", () => ({ follow: vi.fn(() => () => undefined) }));
 
 let service: Answering;
 const hit = (label: string, more: object = {}, pinned = false) => ({ host: quayHost(label, more), mine: { pinned } });
-
-function Where() {
-  const { pathname, search } = useLocation();
-  return <output aria-label="where">{pathname + search}</output>;
-}
 
 const page = (at = "/") =>
   show(
@@ -25,7 +19,6 @@ const page = (at = "/") =>
     at,
   );
 const field = () => screen.getByRole("combobox", { name: /^Find a host/ });
-const where = () => screen.getByLabelText("where").textContent;
 
 beforeEach(() => {
   service = answering();

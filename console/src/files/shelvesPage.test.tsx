@@ -1,8 +1,8 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { Route, Routes, useLocation } from "react-router";
+import { Route, Routes } from "react-router";
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
-import { type Answering, answering, choose, show } from "../test-pages";
+import { type Answering, answering, choose, show, Where, where } from "../test-pages";
 import { ShelfPage } from "./ShelfPage";
 import { ShelvesPage } from "./ShelvesPage";
 
@@ -28,11 +28,6 @@ const entry = (text: string, kind: string, more: object = {}) => ({
   ...more,
 });
 
-function Where() {
-  const { pathname, search } = useLocation();
-  return <output aria-label="where">{pathname + search}</output>;
-}
-
 const page = (at: string) =>
   show(
     <>
@@ -44,7 +39,6 @@ const page = (at: string) =>
     </>,
     at,
   );
-const where = () => screen.getByLabelText("where").textContent;
 
 beforeEach(() => {
   service = answering();

@@ -31,6 +31,8 @@ describe("hosts by their names", () => {
     order.put([called("b", "quay-10")]);
     order.remove(["c"]);
     expect(order.ids).toBe(before);
+    order.put([called("b", "Quay-1"), called("b", "quay-10")]);
+    expect(order.ids).toBe(before);
     order.put([called("b", "Quay-1")]);
     expect(order.ids).toEqual(["b", "a"]);
   });

@@ -15,7 +15,8 @@ export class NameOrder {
   put(hosts: readonly HostSummary[]): void {
     const moved = new Map<string, string>();
     const left = new Set<string>();
-    for (const host of hosts) {
+    // Of one that comes twice the last counts.
+    for (const host of new Map(hosts.map((h) => [h.id, h])).values()) {
       const name = naturalKey(host.label);
       const before = this.#names.get(host.id);
       if (before === name) continue;

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Net.Sockets;
 using System.Net.WebSockets;
 using System.Text.Json;
 using Umbrek.Agent.Hosting;
@@ -256,8 +257,19 @@ public sealed class DesktopView(IHostPlatform platform, StateDirectory state, Ch
         while (true)
         {
             await Task.Delay(LookWho, time, cancel).ConfigureAwait(false);
+            ScreenInfo? now;
+            try
+            {
+                now = Desktops.List().FirstOrDefault(s => s.Name == shown.Screen.Name);
+            }
+            catch (Exception e) when (e is IOException or UnauthorizedAccessException or SocketException)
+            {
+                // A host short of something for a moment is looked at again: nobody is to be passed over.
+                log.Warning($"who is at the screen {shown.Screen.Name} could not be seen: {e.Message}");
+                continue;
+            }
             // One that has gone says so by itself.
-            if (Desktops.List().FirstOrDefault(s => s.Name == shown.Screen.Name) is not { } now || now.Person == there)
+            if (now is null || now.Person == there)
             {
                 continue;
             }

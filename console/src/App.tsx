@@ -12,7 +12,7 @@ import { useAlertCount } from "./health/useAlerts";
 import { estateStore } from "./estate/estateStore";
 import { HostsPage } from "./estate/HostsPage";
 import { ScopeLine } from "./estate/ScopeLine";
-import { useEstate } from "./estate/useEstate";
+import { useLine } from "./estate/useEstate";
 import { Empty } from "./parts/Trouble";
 import { runbookShelf, scriptShelf } from "./jobs/steps";
 
@@ -83,9 +83,13 @@ export function App() {
 
 function Inside() {
   const me = useQuery(meQuery);
-  if (me.isPending) return null;
   // Ended from elsewhere, or by time: what was seen goes from the screen.
   const ended = me.error instanceof ServiceProblem && me.error.status === 401;
+  const outside = !me.isPending && (!me.data || ended);
+  useEffect(() => {
+    if (outside) estateStore.close();
+  }, [outside]);
+  if (me.isPending) return null;
   if (!me.data || ended) return <Door />;
   return (
     <Routes>
@@ -163,7 +167,7 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
     estateStore.open();
     return () => estateStore.close();
   }, []);
-  const { line, known } = useEstate();
+  const line = useLine();
   const waiting = useWaiting();
   const alerts = useAlertCount();
   useFollowInvitations();
@@ -173,7 +177,7 @@ function Frame({ me }: { me: Parameters<typeof ScopeLine>[0]["me"] }) {
       <div>
         <NewDevices me={me} />
         {!me.secondFactorMissing && <Invited />}
-        {line === "broken" && known && (
+        {line === "broken" && estateStore.get().known && (
           <div className="page" style={{ paddingBottom: 0 }}>
             <div className="broken-line" role="alert">
               The line to the service is broken. What you see is the last that was known; it goes on by itself.

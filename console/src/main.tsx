@@ -7,11 +7,19 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App } from "./App";
+import { meQuery } from "./access/useMay";
+import { estateStore } from "./estate/estateStore";
 import "./theme/look.css";
 import { theme } from "./theme/theme";
 
 const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5000, refetchOnWindowFocus: true } } });
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
+
+// Where somebody is signed in the service says so in the page: what is needed first is then asked for before it is drawn.
+if (document.getElementById("signed-in")) {
+  void queries.prefetchQuery(meQuery);
+  estateStore.open();
+}
 
 const root = document.getElementById("root");
 if (root) {

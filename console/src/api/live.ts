@@ -1,4 +1,4 @@
-import { HttpTransportType, HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
+import { type HubConnection, HttpTransportType, HubConnectionBuilder, LogLevel } from "@microsoft/signalr";
 
 /** The service's words when what one may do has changed: the stream begins anew at once. */
 const ACCESS_CHANGED = "What you may do here has changed";
@@ -11,9 +11,48 @@ export function retryDelay(attempt: number, random: () => number = Math.random):
   return ceiling / 2 + random() * (ceiling / 2);
 }
 
+/** One line for everything that is followed: it stands from the first follower to the last. */
+interface Line {
+  hub: HubConnection;
+  started: Promise<void>;
+  holders: number;
+}
+
+let current: Line | undefined;
+
+function hold(): Line {
+  const line = (current ??= begin());
+  line.holders++;
+  return line;
+}
+
+function begin(): Line {
+  const hub = new HubConnectionBuilder()
+    .withUrl("/live", { transport: HttpTransportType.WebSockets, skipNegotiation: true })
+    .configureLogging(LogLevel.None)
+    .build();
+  hub.serverTimeoutInMilliseconds = 25_000;
+  hub.keepAliveIntervalInMilliseconds = 10_000;
+  const line: Line = { hub, started: hub.start(), holders: 0 };
+  hub.onclose(() => leave(line));
+  line.started.catch(() => leave(line));
+  return line;
+}
+
+/** Whoever follows something from now on gets another line. */
+function leave(line: Line) {
+  if (current === line) current = undefined;
+}
+
+function release(line: Line) {
+  if (--line.holders > 0) return;
+  leave(line);
+  void line.hub.stop();
+}
+
 /**
- * Follows one live stream of the service until `stop` is called; a broken line is taken up again for ever. Each new line
- * starts with a message whose `reset` is true.
+ * Follows one live stream of the service until the function it returns is called; a broken line is taken up again for ever. Each
+ * new line starts with a message whose `reset` is true.
  */
 export function follow<T>(
   stream: string,
@@ -29,50 +68,47 @@ export function follow<T>(
   const again = (why?: string) => {
     if (!stopped) {
       onState("broken", why);
-      timer = setTimeout(open, retryDelay(attempt++));
+      timer = setTimeout(() => void open(), retryDelay(attempt++));
     }
   };
 
   const open = async () => {
-    const line = new HubConnectionBuilder()
-      .withUrl("/live", { transport: HttpTransportType.WebSockets, skipNegotiation: true })
-      .configureLogging(LogLevel.None)
-      .build();
-    line.serverTimeoutInMilliseconds = 25_000;
-    line.keepAliveIntervalInMilliseconds = 10_000;
-    close = () => void line.stop();
+    const line = hold();
+    let held = true;
+    const end = () => {
+      if (held) release(line);
+      held = false;
+    };
+    close = end;
     try {
-      await line.start();
+      await line.started;
     } catch (e) {
+      end();
       again(e instanceof Error ? e.message : undefined);
       return;
     }
-    if (stopped) {
-      void line.stop();
-      return;
-    }
+    if (stopped) return;
     onState("live");
-    let ended = false;
-    const end = (why?: string) => {
-      if (!ended) {
-        ended = true;
-        void line.stop();
-        if (why?.includes(ACCESS_CHANGED) && !stopped) void open();
-        else again(why);
-      }
-    };
-    line.onclose((e) => end(e?.message));
-    line.stream<T>(stream, ...args).subscribe({
+    const reading = line.hub.stream<T>(stream, ...args).subscribe({
       next: (message) => {
+        if (stopped) return;
         attempt = 0;
         onMessage(message);
       },
-      error: (e: Error) => end(e.message),
-      complete: () => {
-        ended = true;
-        void line.stop();
+      error: (e: Error) => {
+        const changed = e.message.includes(ACCESS_CHANGED);
+        // The line was opened by whoever was signed in then; what begins anew does so as whoever is now.
+        if (changed) leave(line);
+        end();
+        if (changed && !stopped) void open();
+        else again(e.message);
       },
+      complete: end,
     });
+    close = () => {
+      if (held) reading.dispose();
+      end();
+    };
   };
 
   onState("connecting");

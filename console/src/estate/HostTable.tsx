@@ -1,41 +1,16 @@
 import { useMediaQuery } from "@mantine/hooks";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import type { HostSummary } from "../api/types";
-import { useNow } from "../parts/Ago";
 import type { HostColumn } from "./columns";
 import type { EmblemDesign } from "./emblem";
 import { Flag } from "./Emblem";
 import { readable, type ListRow, type Sorting } from "./hostList";
-import { HostAlerts } from "../health/severity";
-import { Presence } from "./Presence";
-import { OwnColour } from "./OwnColour";
+import { HostRow } from "./HostRow";
 import { useEmblems } from "./useCustomers";
 import { useEstate } from "./useEstate";
 import type { OwnMark } from "./useMarks";
-
-const HIGH_PERCENT = 90;
-
-function Cell({ host, column, now }: { host: HostSummary; column: HostColumn; now: number }) {
-  if (column.id === "presence") return <Presence presence={host.presence} />;
-  const text = column.text(host, now);
-  const value =
-    column.id === "processor"
-      ? host.processorPercent
-      : column.id === "memory"
-        ? host.memoryUsedPercent
-        : column.id === "storage"
-          ? host.storageUsedPercent
-          : null;
-  const high = value != null && value >= HIGH_PERCENT;
-  return (
-    <span className={high ? "cell high" : text === "nobody" || text === "–" ? "cell muted" : "cell"} title={text}>
-      {text}
-      {high && <span className="hidden-text"> high</span>}
-    </span>
-  );
-}
 
 export interface Marks {
   marked: ReadonlySet<string>;
@@ -87,7 +62,6 @@ export function HostTable({
   const navigate = useNavigate();
   const { hosts } = useEstate();
   const emblems = useEmblems();
-  const now = useNow();
   const list = useRef<HTMLDivElement>(null);
   const [at, setAt] = useState<string>();
   const narrow = useMediaQuery("(max-width: 700px)", window.innerWidth <= 700) ?? false;
@@ -111,21 +85,19 @@ export function HostTable({
 
   const template = `minmax(210px, 2fr) ${columns.map((c) => c.width).join(" ")}`;
   const least = 240 + columns.reduce((sum, c) => sum + Number(/(\d+)px/.exec(c.width)?.[1] ?? 120) + 12, 0);
-  /** Where each host stands. */
-  const places = useMemo(() => {
-    const found = new Map<string, number>();
-    for (const [index, row] of rows.entries()) if (row.kind === "host") found.set(row.id, index);
-    return found;
-  }, [rows]);
-  const [first] = places.keys();
-  const focusable = at && places.has(at) ? at : first;
+  const first = useMemo(() => rows.find((row) => row.kind === "host")?.id, [rows]);
+  const focusable = useMemo(
+    () => (at && rows.some((r) => r.kind === "host" && r.id === at) ? at : first),
+    [rows, at, first],
+  );
 
   const go = (from: string, step: number) => {
-    const order = [...places.keys()];
-    const id = order[Math.max(0, Math.min(order.length - 1, order.indexOf(from) + step))];
-    if (id === undefined) return;
+    const order = rows.flatMap((row, index) => (row.kind === "host" ? [{ id: row.id, index }] : []));
+    const next = order[Math.max(0, Math.min(order.length - 1, order.findIndex((row) => row.id === from) + step))];
+    if (!next) return;
+    const { id, index } = next;
     setAt(id);
-    virtual.scrollToIndex(places.get(id) ?? 0);
+    virtual.scrollToIndex(index);
     // The row may have to be drawn before it can be focused.
     requestAnimationFrame(() =>
       requestAnimationFrame(() => list.current?.querySelector<HTMLElement>(`[data-host="${id}"]`)?.focus()),
@@ -172,6 +144,14 @@ export function HostTable({
       <div
         role="rowgroup"
         onKeyDown={onKeyDown}
+        onClick={(e) => {
+          const id = (e.target as HTMLElement).dataset.mark;
+          if (id) marks.toggle(id, e.shiftKey);
+        }}
+        onFocus={(e) => {
+          const id = e.target.dataset.host;
+          if (id) setAt(id);
+        }}
         style={{ height: virtual.getTotalSize(), position: "relative", minWidth: narrow ? 0 : least }}
       >
         {virtual.getVirtualItems().map((item) => {
@@ -187,7 +167,6 @@ export function HostTable({
           }
           const host = hosts.get(row.id);
           if (!host) return null;
-          const edge = { "--edge": emblems(host.groupPath).field };
           return (
             <div
               key={item.key}
@@ -197,53 +176,16 @@ export function HostTable({
               aria-rowindex={item.index + 2}
               aria-selected={marks.marked.has(host.id)}
             >
-              <div
-                className={`hosts-row host${host.presence.state === "linked" ? "" : " away"}${marks.marked.has(host.id) ? " marked" : ""}`}
-                style={{ ...edge, ...(narrow ? {} : { gridTemplateColumns: template }) } as React.CSSProperties}
-              >
-                <span className="host-first" role="cell">
-                  <input
-                    type="checkbox"
-                    className="row-mark"
-                    tabIndex={-1}
-                    aria-label={`Mark ${host.label}`}
-                    checked={marks.marked.has(host.id)}
-                    onChange={() => undefined}
-                    onClick={(e) => marks.toggle(host.id, e.shiftKey)}
-                  />
-                  <Link
-                    className="host-name"
-                    to={{ pathname: `/hosts/${host.id}`, search }}
-                    data-host={host.id}
-                    tabIndex={host.id === focusable ? 0 : -1}
-                    onFocus={() => setAt(host.id)}
-                  >
-                    <b>
-                      {own.get(host.id)?.pinned && (
-                        <span className="pin" title="pinned by you">
-                          <span aria-hidden="true">◆ </span>
-                          <span className="hidden-text">pinned </span>
-                        </span>
-                      )}
-                      {host.label}
-                      <OwnColour mark={own.get(host.id)} />
-                      <HostAlerts host={host} />
-                    </b>
-                    <span className="mono">
-                      {host.retiredAt ? "retired" : host.label === host.systemName ? host.address : host.systemName}
-                    </span>
-                  </Link>
-                </span>
-                {columns.map((c) => (
-                  <span
-                    key={c.id}
-                    role="cell"
-                    className={`${c.number ? "number " : ""}${c.id === "presence" ? "" : "wide"}`}
-                  >
-                    <Cell host={host} column={c} now={now} />
-                  </span>
-                ))}
-              </div>
+              <HostRow
+                host={host}
+                columns={columns}
+                tracks={narrow ? undefined : template}
+                edge={emblems(host.groupPath).field}
+                marked={marks.marked.has(host.id)}
+                own={own.get(host.id)}
+                focusable={host.id === focusable}
+                search={search}
+              />
             </div>
           );
         })}

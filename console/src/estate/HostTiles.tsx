@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { HostSummary } from "../api/types";
-import { customerOf } from "./emblem";
+import { customerOf, type EmblemDesign } from "./emblem";
 import { Flag } from "./Emblem";
 import { hostsAt } from "./hostList";
 import { HostAlerts } from "../health/severity";
@@ -37,47 +37,58 @@ export function HostTiles({ ids, search }: { ids: string[]; search: string }) {
     <div className="hosts tiles" ref={list} role="region" aria-label="Hosts as tiles">
       <ul style={{ height: virtual.getTotalSize() }}>
         {virtual.getVirtualItems().flatMap((line) =>
-          hostsAt(hosts, ids.slice(line.index * across, (line.index + 1) * across)).map((host, i) => {
-            const high = [host.processorPercent, host.memoryUsedPercent, host.storageUsedPercent].some(
-              (v) => (v ?? 0) >= 90,
-            );
-            return (
-              <li
-                key={host.id}
-                style={{ top: line.start, left: `${(100 / across) * i}%`, width: `${100 / across}%`, height: HEIGHT }}
-              >
-                <Link
-                  to={{ pathname: `/hosts/${host.id}`, search }}
-                  className={host.presence.state === "linked" ? "tile" : "tile away"}
-                  style={{ "--edge": emblems(host.groupPath).field } as React.CSSProperties}
-                >
-                  <b>
-                    {host.label}
-                    <HostAlerts host={host} />
-                  </b>
-                  <span className="muted whose">
-                    <Flag design={emblems(host.groupPath)} size={14} /> {customerOf(host.groupPath)}
-                  </span>
-                  {host.presence.state === "linked" ? (
-                    <span className={high ? "high" : "muted"}>
-                      {high
-                        ? `${worst(host)} high`
-                        : host.users.length > 0
-                          ? `${host.users.join(", ")} logged in`
-                          : "linked, nobody logged in"}
-                    </span>
-                  ) : (
-                    <Presence presence={host.presence} />
-                  )}
-                </Link>
-              </li>
-            );
-          }),
+          hostsAt(hosts, ids.slice(line.index * across, (line.index + 1) * across)).map((host, i) => (
+            <li
+              key={host.id}
+              style={{ top: line.start, left: `${(100 / across) * i}%`, width: `${100 / across}%`, height: HEIGHT }}
+            >
+              <HostTile host={host} design={emblems(host.groupPath)} search={search} />
+            </li>
+          )),
         )}
       </ul>
     </div>
   );
 }
+
+/** One of them, drawn anew only when its host changes. */
+const HostTile = memo(function HostTile({
+  host,
+  design,
+  search,
+}: {
+  host: HostSummary;
+  design: EmblemDesign;
+  search: string;
+}) {
+  const high = [host.processorPercent, host.memoryUsedPercent, host.storageUsedPercent].some((v) => (v ?? 0) >= 90);
+  return (
+    <Link
+      to={{ pathname: `/hosts/${host.id}`, search }}
+      className={host.presence.state === "linked" ? "tile" : "tile away"}
+      style={{ "--edge": design.field } as React.CSSProperties}
+    >
+      <b>
+        {host.label}
+        <HostAlerts host={host} />
+      </b>
+      <span className="muted whose">
+        <Flag design={design} size={14} /> {customerOf(host.groupPath)}
+      </span>
+      {host.presence.state === "linked" ? (
+        <span className={high ? "high" : "muted"}>
+          {high
+            ? `${worst(host)} high`
+            : host.users.length > 0
+              ? `${host.users.join(", ")} logged in`
+              : "linked, nobody logged in"}
+        </span>
+      ) : (
+        <Presence presence={host.presence} />
+      )}
+    </Link>
+  );
+});
 
 function worst(host: HostSummary): string {
   const figures: [string, number | null | undefined][] = [

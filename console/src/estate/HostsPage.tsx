@@ -1,19 +1,14 @@
-import { Button, Menu, SegmentedControl } from "@mantine/core";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { useLocation } from "react-router";
 import { useMe } from "../access/useMay";
 import { Empty } from "../parts/Trouble";
 import { BulkBar } from "./BulkBar";
-import { ColumnMenu } from "./ColumnMenu";
-import { save } from "../parts/file";
-import { toCsv, toJson } from "./exportHosts";
 import { hostsAt, isSelection } from "./hostList";
 import { HostsTabs } from "./HostsTabs";
 import { HostTable } from "./HostTable";
 import { HostTiles } from "./HostTiles";
-import { SavedSelections } from "./SavedSelections";
+import { HostsTools } from "./HostsTools";
 import { NoHostYet } from "./NoHostYet";
-import { SelectionField } from "./SelectionField";
 import { useEstate, useScope } from "./useEstate";
 import { useHostRows } from "./useHostRows";
 import { useHostsView } from "./useHostsView";
@@ -48,7 +43,7 @@ export function HostsPage() {
     const byMine = view.mine ? ownIds[view.mine] : undefined;
     return bySelection && byMine ? new Set([...byMine].filter((id) => bySelection.has(id))) : (bySelection ?? byMine);
   }, [selection, selected.ids, view.mine, ownIds]);
-  const { ids, rows } = useHostRows(
+  const { members, ids, rows } = useHostRows(
     {
       scope,
       words: selection ? "" : view.on,
@@ -58,11 +53,15 @@ export function HostsPage() {
     },
     held,
   );
+  const shown = useRef<readonly string[]>(ids);
+  useEffect(() => {
+    shown.current = ids;
+  }, [ids]);
   const linked = useMemo(
-    () => ids.reduce((count, id) => count + (estate.hosts.get(id)?.presence.state === "linked" ? 1 : 0), 0),
+    () => members.reduce((count, id) => count + (estate.hosts.get(id)?.presence.state === "linked" ? 1 : 0), 0),
     // The map is changed in place; its standing says when another number is linked.
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [ids, estate.hosts, estate.standing],
+    [members, estate.hosts, estate.standing],
   );
   const markedHosts =
     marked.size === 0
@@ -104,71 +103,13 @@ export function HostsPage() {
           </span>
         </div>
       </div>
-      <div className="hosts-tools">
-        <SelectionField
-          value={view.on}
-          onChange={(text) => view.change({ on: text })}
-          label="Narrow by words or a selection"
-          placeholder="narrow: words, or a selection like  memory.free < 1 GiB"
-          problem={selected.problem}
-        />
-        {view.shape === "table" && (
-          <SegmentedControl
-            size="sm"
-            aria-label="Under which headings"
-            data={[
-              { value: "group", label: "By group" },
-              { value: "customer", label: "By customer" },
-              { value: "none", label: "Flat" },
-            ]}
-            value={view.grouping}
-            onChange={(v) => view.change({ group: v === "group" ? "" : v })}
-          />
-        )}
-        <SegmentedControl
-          size="sm"
-          aria-label="Shown as"
-          data={[
-            { value: "table", label: "Table" },
-            { value: "tiles", label: "Tiles" },
-          ]}
-          value={view.shape}
-          onChange={(v) => view.change({ as: v === "table" ? "" : v })}
-        />
-        {view.shape === "table" && <ColumnMenu shown={view.columns.map((c) => c.id)} onChange={view.setColumns} />}
-        <Menu position="bottom-end" shadow="md">
-          <Menu.Target>
-            <Button variant="default" size="sm">
-              Export
-            </Button>
-          </Menu.Target>
-          <Menu.Dropdown>
-            <Menu.Item
-              onClick={() => save("hosts.csv", "text/csv", toCsv(hostsAt(estate.hosts, ids), view.columns, Date.now()))}
-            >
-              These {ids.length} hosts as CSV, with the columns shown
-            </Menu.Item>
-            <Menu.Item onClick={() => save("hosts.json", "application/json", toJson(hostsAt(estate.hosts, ids)))}>
-              These {ids.length} hosts as JSON
-            </Menu.Item>
-          </Menu.Dropdown>
-        </Menu>
-      </div>
-      <SavedSelections on={view.on} onChange={(text) => view.change({ on: text })}>
-        {(["pinned", "recent"] as const).map((which) => (
-          <Button
-            key={which}
-            size="compact-sm"
-            variant="default"
-            className={view.mine === which ? "in-force" : ""}
-            aria-pressed={view.mine === which}
-            onClick={() => view.change({ mine: view.mine === which ? "" : which })}
-          >
-            {which === "pinned" ? "◆ Pinned" : "Opened lately"}
-            <span className="muted">&nbsp;{ownIds[which].size}</span>
-          </Button>
-        ))}
-      </SavedSelections>
+      <HostsTools
+        view={view}
+        problem={selected.problem}
+        pinned={ownIds.pinned.size}
+        recent={ownIds.recent.size}
+        shown={shown}
+      />
       {markedHosts.length > 0 && <BulkBar hosts={markedHosts} onClear={() => setMarked(new Set())} />}
       <div
         onPointerEnter={() => setHeld(true)}

@@ -1,3 +1,4 @@
+import { memo } from "react";
 import { Tabs } from "../parts/Tabs";
 
 const tabs = [
@@ -7,4 +8,6 @@ const tabs = [
   { to: "/hosts/customers", name: "Customers" },
 ];
 
-export const HostsTabs = () => <Tabs of="Hosts" tabs={tabs} />;
+export const HostsTabs = memo(function HostsTabs() {
+  return <Tabs of="Hosts" tabs={tabs} />;
+});

@@ -23,8 +23,6 @@ const asking = (typed: string) => ({
 export function QuickFind() {
   const [scope] = useScope();
   const navigate = useNavigate();
-  const emblems = useEmblems();
-  const { hosts } = useEstate();
   const input = useRef<HTMLInputElement>(null);
   const list = useId();
   const [typed, setTyped] = useState("");
@@ -47,7 +45,7 @@ export function QuickFind() {
     return () => window.removeEventListener("keydown", onKey);
   }, []);
 
-  const hits = (found.data ?? []).map((h) => ({ ...h, host: hosts.get(h.host.id) ?? h.host }));
+  const hits = found.data ?? [];
   const at = Math.min(chosen, Math.max(0, hits.length - 1));
   const close = () => {
     setOpen(false);
@@ -114,42 +112,57 @@ export function QuickFind() {
           </div>
           <ul role="listbox" id={list} aria-label="Hosts found">
             {hits.map((hit, i) => (
-              // The keyboard reaches these through the field (aria-activedescendant).
-              <li
-                key={hit.host.id}
-                id={`${list}-${i}`}
-                role="option"
-                aria-selected={i === at}
-                style={{ "--edge": emblems(hit.host.groupPath).field } as React.CSSProperties}
-                onPointerDown={(e) => {
-                  e.preventDefault();
-                  go(hit);
-                }}
-              >
-                <span className="host-name">
-                  <b>
-                    {hit.mine.pinned && (
-                      <span className="pin" aria-hidden="true">
-                        ◆{" "}
-                      </span>
-                    )}
-                    {hit.host.label}
-                  </b>
-                  <span className="mono">
-                    {hit.host.label === hit.host.systemName ? hit.host.address : hit.host.systemName}
-                  </span>
-                </span>
-                <span className="whose">
-                  <Flag design={emblems(hit.host.groupPath)} size={16} />
-                  {customerOf(hit.host.groupPath)}
-                </span>
-                <span className="muted">{hit.host.users.join(", ")}</span>
-                <Presence presence={hit.host.presence} />
-              </li>
+              <Hit key={hit.host.id} hit={hit} id={`${list}-${i}`} chosen={i === at} onChoose={go} />
             ))}
           </ul>
         </div>
       )}
     </div>
+  );
+}
+
+/** One that was found, as it stands now. The keyboard reaches it through the field (aria-activedescendant). */
+function Hit({
+  hit,
+  id,
+  chosen,
+  onChoose,
+}: {
+  hit: FindHit;
+  id: string;
+  chosen: boolean;
+  onChoose: (hit: FindHit) => void;
+}) {
+  const host = useEstate().hosts.get(hit.host.id) ?? hit.host;
+  const design = useEmblems()(host.groupPath);
+  return (
+    <li
+      id={id}
+      role="option"
+      aria-selected={chosen}
+      style={{ "--edge": design.field } as React.CSSProperties}
+      onPointerDown={(e) => {
+        e.preventDefault();
+        onChoose(hit);
+      }}
+    >
+      <span className="host-name">
+        <b>
+          {hit.mine.pinned && (
+            <span className="pin" aria-hidden="true">
+              ◆{" "}
+            </span>
+          )}
+          {host.label}
+        </b>
+        <span className="mono">{host.label === host.systemName ? host.address : host.systemName}</span>
+      </span>
+      <span className="whose">
+        <Flag design={design} size={16} />
+        {customerOf(host.groupPath)}
+      </span>
+      <span className="muted">{host.users.join(", ")}</span>
+      <Presence presence={host.presence} />
+    </li>
   );
 }

@@ -8,7 +8,7 @@ import { selectionOf } from "./hostList";
 import { customerOf, emblemOf } from "./emblem";
 import { EstateStore, estateStore } from "./estateStore";
 import { factText } from "./FactsPanel";
-import { hostsOf, inScope, isSelection, matches, readable, rowsOf, type ListWish } from "./hostList";
+import { hostsOf, inScope, isSelection, matches, readable, rowsOf, type Grouping, type ListWish } from "./hostList";
 import { columnsOf } from "./columns";
 import { toCsv, toJson } from "./exportHosts";
 import { linesOf, treeOf, whyNot } from "./groupTree";
@@ -55,6 +55,12 @@ const inOrder = (hosts: HostSummary[], part: Partial<ListWish> = {}) => {
   names.put(hosts);
   return hostsOf(new Map(hosts.map((h) => [h.id, h])), names.ids, wish(part));
 };
+const rows = (hosts: HostSummary[], grouping: Grouping) =>
+  rowsOf(
+    new Map(hosts.map((h) => [h.id, h])),
+    hosts.map((h) => h.id),
+    grouping,
+  );
 const labels = (hosts: HostSummary[], part: Partial<ListWish>) => inOrder(hosts, part).map((h) => h.label);
 const away = { state: "away", reason: "lost-contact", since: "2026-11-23T11:56:00Z", losses: 0 } as const;
 
@@ -66,8 +72,8 @@ describe("the list of hosts", () => {
   ];
 
   it("stands under its groups in natural order", () => {
-    const rows = rowsOf(inOrder(hosts), "group").map((r) => (r.kind === "group" ? `${r.path} ${r.ids.length}` : r.id));
-    expect(rows).toEqual([
+    const lines = rows(inOrder(hosts), "group").map((r) => (r.kind === "group" ? `${r.path} ${r.ids.length}` : r.id));
+    expect(lines).toEqual([
       "Copperbeech Libraries/Orrin 1",
       "orrin-desk-01",
       "Saltmarsh Ferry/Quay 2",
@@ -105,8 +111,8 @@ describe("the order of hosts", () => {
     expect(labels(hosts, { sorting: { by: "processor", down: true } })).toEqual(["a", "b", "c"]);
     expect(labels(hosts, { sorting: { by: "label", down: true } })).toEqual(["c", "b", "a"]);
     expect(labels(hosts, { selected: new Set(["d"]) })).toEqual(["d"]);
-    expect(rowsOf(hosts, "customer").filter((r) => r.kind === "group")).toHaveLength(2);
-    expect(rowsOf(hosts, "none")).toHaveLength(4);
+    expect(rows(hosts, "customer").filter((r) => r.kind === "group")).toHaveLength(2);
+    expect(rows(hosts, "none")).toHaveLength(4);
   });
 
   it("does not move under the pointer: what goes leaves, what comes goes to the end", () => {

@@ -64,52 +64,70 @@ export function isSelection(text: string): boolean {
 }
 
 /**
- * Hosts that a wish lets through, in its order, without headings.
+ * The ids of the hosts that a wish lets through, in the order in which they come.
  *
  * @param byName - the ids of all of them by their names
  */
-export function hostsOf(
+export function membersOf(
   hosts: ReadonlyMap<string, HostSummary>,
   byName: readonly string[],
-  wish: ListWish,
-): HostSummary[] {
-  const found: HostSummary[] = [];
-  for (const id of byName) {
+  wish: Pick<ListWish, "scope" | "words" | "selected">,
+): string[] {
+  return byName.filter((id) => {
     const host = hosts.get(id);
     // Retired hosts stand aside unless a selection names them.
-    if (!host || (wish.selected ? !wish.selected.has(id) : host.retiredAt)) continue;
-    if (inScope(host, wish.scope) && (!wish.words || matches(host, wish.words))) found.push(host);
-  }
-  return inOrder(found, wish.sorting);
+    if (!host || (wish.selected ? !wish.selected.has(id) : host.retiredAt)) return false;
+    return inScope(host, wish.scope) && (!wish.words || matches(host, wish.words));
+  });
 }
 
 type Key = number | string;
 
 const compare = (a: Key, b: Key) => (a < b ? -1 : a > b ? 1 : 0);
 
-/** Hosts that come by their names in the order of a column; what each is ordered by is made once for each. What is alike stays by name. */
-function inOrder(hosts: HostSummary[], { by, down }: Sorting): HostSummary[] {
+/** Ids that come by their names in the order of a column; what each is ordered by is made once for each. What is alike stays by name. */
+export function inOrder(
+  hosts: ReadonlyMap<string, HostSummary>,
+  members: readonly string[],
+  { by, down }: Sorting,
+): string[] {
   const column = columnOf(by);
-  if (!column) return down ? hosts.reverse() : hosts;
-  const sign = down ? -1 : 1;
-  return hosts
-    .map((host) => {
-      const key: Key = column.order ? column.order(host) : column.text(host, 0);
-      return { host, key: typeof key === "number" ? key : naturalKey(key) };
-    })
-    .sort((a, b) => sign * compare(a.key, b.key))
-    .map(({ host }) => host);
+  if (!column) return down ? members.toReversed() : [...members];
+  const keys = members.map((id): Key => {
+    const host = hosts.get(id);
+    if (!host) return "";
+    const key: Key = column.order ? column.order(host) : column.text(host, 0);
+    return typeof key === "number" ? key : naturalKey(key);
+  });
+  const key = (i: number) => keys[i] ?? "";
+  return members
+    .map((_, i) => i)
+    .sort(down ? (a, b) => compare(key(b), key(a)) : (a, b) => compare(key(a), key(b)))
+    .map((i) => members[i] ?? "");
 }
 
+/** Hosts that a wish lets through, in its order, without headings. */
+export const hostsOf = (
+  hosts: ReadonlyMap<string, HostSummary>,
+  byName: readonly string[],
+  wish: ListWish,
+): HostSummary[] => hostsAt(hosts, inOrder(hosts, membersOf(hosts, byName, wish), wish.sorting));
+
 /** Ordered hosts under the headings of their groups or customers. */
-export function rowsOf(ordered: HostSummary[], grouping: Grouping): ListRow[] {
-  if (grouping === "none") return ordered.map((host) => ({ kind: "host", id: host.id }));
+export function rowsOf(
+  hosts: ReadonlyMap<string, HostSummary>,
+  ordered: readonly string[],
+  grouping: Grouping,
+): ListRow[] {
+  if (grouping === "none") return ordered.map((id) => ({ kind: "host", id }));
   const groups = new Map<string, string[]>();
-  for (const host of ordered) {
-    const path = grouping === "group" ? host.groupPath : customerOf(host.groupPath);
+  for (const id of ordered) {
+    const groupPath = hosts.get(id)?.groupPath;
+    if (groupPath === undefined) continue;
+    const path = grouping === "group" ? groupPath : customerOf(groupPath);
     const group = groups.get(path);
-    if (group) group.push(host.id);
-    else groups.set(path, [host.id]);
+    if (group) group.push(id);
+    else groups.set(path, [id]);
   }
   const rows: ListRow[] = [];
   for (const [path, ids] of [...groups].sort(([a], [b]) => compare(naturalKey(a), naturalKey(b)))) {

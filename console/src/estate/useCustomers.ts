@@ -20,8 +20,16 @@ const none: CustomerInfo[] = [];
 /** How the customer of a group path (or of that name) is marked. */
 export function useEmblems(): (path: string) => EmblemDesign {
   const customers = useCustomers();
-  return useMemo(() => {
-    const chosen = new Map(customers.map((c) => [c.name, emblemOf(c.name, c)]));
-    return (path) => chosen.get(customerOf(path)) ?? emblemOf(customerOf(path));
-  }, [customers]);
+  return useMemo(() => designer(customers), [customers]);
+}
+
+/** One design for each customer, always the same object, so that what shows it need not be drawn anew. */
+function designer(customers: CustomerInfo[]): (path: string) => EmblemDesign {
+  const designs = new Map(customers.map((c) => [c.name, emblemOf(c.name, c)]));
+  return (path) => {
+    const name = customerOf(path);
+    const design = designs.get(name) ?? emblemOf(name);
+    designs.set(name, design);
+    return design;
+  };
 }

@@ -6,6 +6,10 @@ import { hostsAt, readable } from "./hostList";
 
 export const useEstate = () => useSyncExternalStore(estateStore.subscribe, estateStore.get);
 
+/** How the line to the service stands, for those who need nothing else and are not to be drawn anew for each change. */
+export const useLine = () => useSyncExternalStore(estateStore.subscribe, lineNow);
+const lineNow = () => estateStore.get().line;
+
 /** All hosts by their names; another list only when they came or went, are called, placed or tagged otherwise, or linked where they were not. */
 export function useHostsByName(): HostSummary[] {
   const { hosts, byName, shape, standing } = useEstate();

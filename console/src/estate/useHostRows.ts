@@ -1,6 +1,6 @@
 import { useEffect, useMemo, useState } from "react";
 import { columnOf } from "./columns";
-import { hostsAt, hostsOf, rowsOf, type ListRow, type ListWish } from "./hostList";
+import { inOrder, membersOf, rowsOf, type ListRow, type ListWish } from "./hostList";
 import { useEstate } from "./useEstate";
 
 /** How often an order by a figure that moves is renewed. */
@@ -15,26 +15,34 @@ export function steady(before: string[], now: string[]): string[] {
 }
 
 /**
- * Which hosts are in the list, in order, and its rows with headings. The order is made anew only when something changed that it
- * goes by; while it is held (the pointer or the focus is in the list) nothing moves: what comes goes to the end.
+ * Which hosts are in the list: `members` by their names, `ids` in order, and the list's rows with headings. The order is made anew
+ * only when something changed that it goes by; while it is held (the pointer or the focus is in the list) nothing moves: what comes
+ * goes to the end.
  */
-export function useHostRows(wish: ListWish, held: boolean): { ids: string[]; rows: ListRow[] } {
-  const estate = useEstate();
+export function useHostRows(wish: ListWish, held: boolean): { members: string[]; ids: string[]; rows: ListRow[] } {
+  const { hosts, byName, shape } = useEstate();
+  const { scope, words, selected, grouping } = wish;
+  const { by, down } = wish.sorting;
   const [tick, setTick] = useState(0);
-  const live = columnOf(wish.sorting.by)?.live ?? false;
+  const live = columnOf(by)?.live ?? false;
   useEffect(() => {
     if (!live || held) return;
     const timer = setInterval(() => setTick((t) => t + 1), RENEW_MS);
     return () => clearInterval(timer);
   }, [live, held]);
 
-  const wished = JSON.stringify([wish.scope, wish.words, wish.sorting]);
-  const fresh = useMemo(
-    () => hostsOf(estate.hosts, estate.byName, wish).map((h) => h.id),
-    // The map is changed in place; its shape says when the order may be another.
+  // The map is changed in place; its shape says when another host may belong here, or stand elsewhere.
+  const members = useMemo(
+    () => membersOf(hosts, byName, { scope, words, selected }),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [estate.shape, estate.hosts, wished, wish.selected, tick],
+    [shape, hosts, scope, words, selected],
   );
+  const fresh = useMemo(
+    () => inOrder(hosts, members, { by, down }),
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [hosts, members, by, down, tick],
+  );
+  const wished = JSON.stringify([scope, words, by, down]);
   const [shown, setShown] = useState({ fresh, wished, held, ids: fresh });
   if (shown.fresh !== fresh || shown.wished !== wished || shown.held !== held) {
     const ids = held && shown.wished === wished ? steady(shown.ids, fresh) : fresh;
@@ -42,9 +50,9 @@ export function useHostRows(wish: ListWish, held: boolean): { ids: string[]; row
   }
   const ids = shown.ids;
   const rows = useMemo(
-    () => rowsOf(hostsAt(estate.hosts, ids), wish.grouping),
+    () => rowsOf(hosts, ids, grouping),
     // eslint-disable-next-line react-hooks/exhaustive-deps
-    [ids, estate.shape, estate.hosts, wish.grouping],
+    [ids, shape, hosts, grouping],
   );
-  return { ids, rows };
+  return { members, ids, rows };
 }

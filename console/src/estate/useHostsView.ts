@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { usePreference } from "../parts/usePreference";
 import { columnsOf, usualColumns, type HostColumn } from "./columns";
@@ -27,33 +28,35 @@ const groupings: Grouping[] = ["group", "customer", "none"];
 export function useHostsView(): HostsView {
   const [params, setParams] = useSearchParams();
   const [kept, keep] = usePreference<string[]>("hosts.columns", usualColumns);
-  const mine = params.get("mine");
-  const sort = params.get("sort") ?? "label";
-  const named = params.get("columns")?.split(",");
-  const columns = columnsOf(named ?? kept);
-  const change: HostsView["change"] = (wish) =>
-    setParams(
-      (before) => {
-        const next = new URLSearchParams(before);
-        for (const [name, value] of Object.entries(wish)) {
-          if (value) next.set(name, value);
-          else next.delete(name);
-        }
-        return next;
+  return useMemo(() => {
+    const mine = params.get("mine");
+    const sort = params.get("sort") ?? "label";
+    const named = params.get("columns")?.split(",");
+    const columns = columnsOf(named ?? kept);
+    const change: HostsView["change"] = (wish) =>
+      setParams(
+        (before) => {
+          const next = new URLSearchParams(before);
+          for (const [name, value] of Object.entries(wish)) {
+            if (value) next.set(name, value);
+            else next.delete(name);
+          }
+          return next;
+        },
+        { replace: true },
+      );
+    return {
+      on: params.get("on") ?? "",
+      mine: mine === "pinned" || mine === "recent" ? mine : "",
+      grouping: groupings.find((g) => g === params.get("group")) ?? "group",
+      sorting: { by: sort.replace(/^-/, ""), down: sort.startsWith("-") },
+      shape: params.get("as") === "tiles" ? "tiles" : "table",
+      columns: columns.length > 0 ? columns : columnsOf(usualColumns),
+      change,
+      setColumns: (ids) => {
+        keep(ids);
+        if (named) change({ columns: ids.join(",") });
       },
-      { replace: true },
-    );
-  return {
-    on: params.get("on") ?? "",
-    mine: mine === "pinned" || mine === "recent" ? mine : "",
-    grouping: groupings.find((g) => g === params.get("group")) ?? "group",
-    sorting: { by: sort.replace(/^-/, ""), down: sort.startsWith("-") },
-    shape: params.get("as") === "tiles" ? "tiles" : "table",
-    columns: columns.length > 0 ? columns : columnsOf(usualColumns),
-    change,
-    setColumns: (ids) => {
-      keep(ids);
-      if (named) change({ columns: ids.join(",") });
-    },
-  };
+    };
+  }, [params, setParams, kept, keep]);
 }

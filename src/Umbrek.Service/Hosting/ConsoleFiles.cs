@@ -7,11 +7,15 @@ namespace Umbrek.Service.Hosting;
 
 /// <summary>
 /// The console's built files, read and compressed once at start. Files with a hash in their name are kept by browsers for
-/// ever; the page itself is asked for each time and carries a fresh nonce for its style sheets.
+/// ever; the page itself is asked for each time and carries a fresh nonce for its style sheets and whether somebody is signed in.
 /// </summary>
 public sealed class ConsoleFiles
 {
     private const string NonceMark = "UMBREK-NONCE";
+    private const string SignedInMark = "<!--UMBREK-SIGNED-IN-->";
+
+    /// <summary>Who is signed in is the first thing that the console asks: browsers ask it while they still read the scripts.</summary>
+    private const string SignedIn = """<link id="signed-in" rel="preload" as="fetch" href="/api/v1/me" crossorigin>""";
     private readonly Dictionary<string, Asset> assets = new(StringComparer.Ordinal);
     private readonly string? page;
 
@@ -65,7 +69,9 @@ public sealed class ConsoleFiles
             context.Response.Headers.ContentSecurityPolicy = SecurityHeaders.Policy(nonce);
             context.Response.Headers.CacheControl = "no-store";
             context.Response.ContentType = "text/html; charset=utf-8";
-            await context.Response.WriteAsync(page.Replace(NonceMark, nonce, StringComparison.Ordinal)).ConfigureAwait(false);
+            await context.Response.WriteAsync(page
+                .Replace(NonceMark, nonce, StringComparison.Ordinal)
+                .Replace(SignedInMark, context.User.Identity is { IsAuthenticated: true } ? SignedIn : "", StringComparison.Ordinal)).ConfigureAwait(false);
         }
     }
 

@@ -2,6 +2,8 @@ import { Button } from "@mantine/core";
 import { bytes, span } from "../parts/time";
 import type { Fetching } from "./fetching";
 
+const MOST_SHOWN = 100;
+
 export interface FetchRow {
   id: number;
   name: string;
@@ -30,6 +32,19 @@ export function FetchList({ rows, onStop }: { rows: FetchRow[]; onStop: (id: num
               Stop
             </Button>
           )}
+          {at.problems && at.problems.length > 0 && (
+            <details className="search-problems">
+              <summary>{at.problems.length === 1 ? "One thing" : `${at.problems.length} things`} did not come</summary>
+              <ul>
+                {at.problems.slice(0, MOST_SHOWN).map((p, i) => (
+                  <li key={i}>
+                    <b>{p.host}</b> {p.text}
+                  </li>
+                ))}
+              </ul>
+              {at.problems.length > MOST_SHOWN && <p className="muted">{at.problems.length - MOST_SHOWN} more.</p>}
+            </details>
+          )}
         </li>
       ))}
     </ul>
@@ -39,7 +54,7 @@ export function FetchList({ rows, onStop }: { rows: FetchRow[]; onStop: (id: num
 function words(at: Fetching): string {
   switch (at.state) {
     case "done":
-      return `${bytes(at.here)}, as the host has read it. ${at.note ?? ""}`;
+      return `${bytes(at.here)}, ${at.problems ? "each file as its host has read it" : "as the host has read it"}. ${at.note ?? ""}`;
     case "going": {
       const left = at.rate > 0 ? `, ${span((1000 * Math.max(0, at.bytes - at.here)) / at.rate)} left` : "";
       return at.note ?? `${bytes(at.here)} of ${bytes(at.bytes)}${at.rate > 0 ? `, ${bytes(at.rate)}/s${left}` : ""}`;

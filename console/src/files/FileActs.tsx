@@ -1,5 +1,5 @@
 import { Menu } from "@mantine/core";
-import { isArchive, isFile } from "./files";
+import { isArchive, isFile, isFolder } from "./files";
 import type { FileEntry } from "./hostFiles";
 
 export type RowAct = "move" | "set" | "pack" | "unpack" | "delete" | "erase";
@@ -22,8 +22,13 @@ export function FileActs({
   const name = entry.name.text;
   return (
     <>
-      {isFile(entry) && (
-        <button type="button" aria-label={`Fetch ${name}`} onClick={() => onFetch(entry)}>
+      {(isFile(entry) || isFolder(entry)) && (
+        <button
+          type="button"
+          aria-label={`Fetch ${name}`}
+          title={isFolder(entry) ? "All of it as a ZIP" : undefined}
+          onClick={() => onFetch(entry)}
+        >
           Fetch
         </button>
       )}

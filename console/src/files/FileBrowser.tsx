@@ -13,8 +13,9 @@ import { FileActs, type RowAct } from "./FileActs";
 import { FileBar } from "./FileBar";
 import { FilePreview } from "./FilePreview";
 import { FileTable } from "./FileTable";
-import { FileFetch } from "./fetching";
-import { arranged, type FileOrder, inFolder, isFolder, wayTo } from "./files";
+import { type Fetching, FileFetch } from "./fetching";
+import { belowItself, Gathering, reachFilesWith } from "./gathering";
+import { arranged, type FileOrder, inFolder, isFile, isFolder, wayTo } from "./files";
 import { type FileEntry, type FileName, HostFiles } from "./hostFiles";
 import { SendConflict } from "./SendConflict";
 import { SendList } from "./SendList";
@@ -58,7 +59,7 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
   const [trash, setTrash] = useState(false);
   const [said, setSaid] = useState<Said>();
   const [hovers, setHover] = useState(false);
-  const running = useRef(new Map<number, FileFetch>());
+  const running = useRef(new Map<number, { stop(): void }>());
   const { door, usesVault } = proof;
   const changes = useFileChanges(host, proof);
   const refresh = useCallback(() => setAgain((n) => n + 1), []);
@@ -121,21 +122,31 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
     setChosen(undefined);
   };
   const open = (entry: FileEntry) => (isFolder(entry) ? go(inFolder(path, entry.name)) : setChosen(entry));
-  const fetch = (entry: FileEntry) => {
+  const fetch = async (entry: FileEntry) => {
     const id = Date.now() + Math.random();
     const at = inFolder(path, entry.name);
+    const name = entry.name.text;
+    const proof = { door, usesVault };
+    const tell = (now: Fetching) => setFetches((rows) => rows.map((r) => (r.id === id ? { ...r, at: now } : r)));
     setFetches((rows) => [
       ...rows,
-      { id, name: entry.name.text, path: at.text, at: { bytes: entry.bytes, here: 0, rate: 0, state: "going" } },
+      { id, name, path: at.text, at: { bytes: isFile(entry) ? entry.bytes : 0, here: 0, rate: 0, state: "going" } },
     ]);
+    if (isFile(entry)) {
+      running.current.set(id, new FileFetch(host.id, proof, at, tell, (content) => saveBlob(name, content)));
+      return;
+    }
+    const { zipArchive } = await import("./zipArchive");
+    const find = { id: at.text, host, path: at, entry: { ...entry, kind: "folder" as const } };
     running.current.set(
       id,
-      new FileFetch(
-        host.id,
-        { door, usesVault },
-        at,
-        (now) => setFetches((rows) => rows.map((r) => (r.id === id ? { ...r, at: now } : r))),
-        (content) => saveBlob(entry.name.text, content),
+      new Gathering(
+        [find],
+        zipArchive(),
+        tell,
+        (zip) => saveBlob(`${name}.zip`, zip),
+        reachFilesWith(proof),
+        belowItself(at),
       ),
     );
   };
@@ -313,7 +324,7 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
                   entry={entry}
                   may={changes.may}
                   ready={changes.ready}
-                  onFetch={fetch}
+                  onFetch={(entry) => void fetch(entry)}
                   onAct={(what) => (what === "delete" ? remove(entry) : setAct({ act: what, entry }))}
                 />
               )}
@@ -339,7 +350,7 @@ export function FileBrowser({ host, proof }: { host: HostSummary; proof: Proof }
               path={inFolder(path, chosen.name)}
               entry={chosen}
               changes={changes}
-              onFetch={() => fetch(chosen)}
+              onFetch={() => void fetch(chosen)}
               onSaved={(text) => {
                 setSaid({ text });
                 refresh();

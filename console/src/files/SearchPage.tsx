@@ -10,7 +10,8 @@ import { csvOf, save, saveBlob } from "../parts/file";
 import { Empty } from "../parts/Trouble";
 import { bytes, minute } from "../parts/time";
 import { FetchList, type FetchRow } from "./FetchList";
-import { FileFetch } from "./fetching";
+import { type Fetching, FileFetch } from "./fetching";
+import { Gathering, reachFilesWith } from "./gathering";
 import { FilesSearch, type Find, missingOf, type Search, searchesOf, type SearchForm, searchWords } from "./searching";
 
 /** Rows that are drawn; the rest is counted, and is in the CSV. */
@@ -30,7 +31,7 @@ export function SearchPage() {
   const [deleting, setDeleting] = useState(false);
   const [fetches, setFetches] = useState<FetchRow[]>([]);
   const running = useRef<FilesSearch>(undefined);
-  const fetching = useRef(new Map<number, FileFetch>());
+  const fetching = useRef(new Map<number, { stop(): void }>());
   useEffect(
     () => () => {
       running.current?.stop();
@@ -57,19 +58,28 @@ export function SearchPage() {
     running.current?.stop();
     running.current = new FilesSearch(chosenHosts, searchesOf(form, Date.now()), proof, setAt);
   };
+  /** Begins to fetch something and shows how far it is. */
+  const follow = (name: string, path: string, begin: (tell: (at: Fetching) => void) => { stop(): void }) => {
+    const id = Date.now() + Math.random();
+    const row = { id, name, path };
+    const tell = (state: Fetching) => setFetches((rows) => [...rows.filter((r) => r.id !== id), { ...row, at: state }]);
+    fetching.current.set(id, begin(tell));
+  };
   const fetch = (find: Find) => {
-    const id = Date.now() + fetching.current.size;
     const name = find.path.text.slice(find.path.text.lastIndexOf("/") + 1);
-    const row = { id, name: `${find.host.label}: ${name}`, path: find.path.text };
-    fetching.current.set(
-      id,
-      new FileFetch(
-        find.host.id,
-        proof,
-        find.path,
-        (state) => setFetches((rows) => [...rows.filter((r) => r.id !== id), { ...row, at: state }]),
-        (content) => saveBlob(name, content),
-      ),
+    follow(
+      `${find.host.label}: ${name}`,
+      find.path.text,
+      (tell) => new FileFetch(find.host.id, proof, find.path, tell, (content) => saveBlob(name, content)),
+    );
+  };
+  const fetchTogether = async () => {
+    const { zipArchive } = await import("./zipArchive");
+    const of = new Set(picked.map((f) => f.host.id)).size;
+    follow(
+      `${picked.length === 1 ? "One thing" : `${picked.length} things`} of ${of === 1 ? (picked[0]?.host.label ?? "") : `${of} hosts`}`,
+      "Into found.zip: a folder for each host, below it everything by its whole path",
+      (tell) => new Gathering(picked, zipArchive(), tell, (zip) => saveBlob("found.zip", zip), reachFilesWith(proof)),
     );
   };
   const toCsv = () =>
@@ -199,6 +209,15 @@ export function SearchPage() {
       {finds.length > 0 && (
         <>
           <div className="search-acts">
+            <Button
+              size="compact-sm"
+              variant="default"
+              disabled={picked.length === 0}
+              title={picked.length === 0 ? "Choose some first" : "A folder for each host, folders with all below them"}
+              onClick={() => void fetchTogether()}
+            >
+              Fetch as one ZIP
+            </Button>
             <Button
               size="compact-sm"
               variant="default"

@@ -1,32 +1,29 @@
-import { sha256 } from "@noble/hashes/sha2.js";
 import type { Proof } from "../sessions/useProof";
-import { type FileName, HostFiles, LineBroken } from "./hostFiles";
+import { Arrived, overLines, Pace } from "./arrived";
+import { type FileName, HostFiles } from "./hostFiles";
 
-/** How far a file is that is fetched. */
+/** How far something is that is fetched. */
 export interface Fetching {
   bytes: number;
   here: number;
   /** Bytes a second, lately. */
   rate: number;
   state: "going" | "waiting" | "done" | "failed" | "stopped";
-  note?: string;
+  note?: string | undefined;
+  /** What could not be fetched of many, and why. */
+  problems?: { host: string; text: string }[];
 }
 
-const BLOCK = 4 << 20;
-const PATIENCE = 10 * 60_000;
-const zeros = new Uint8Array(64 * 1024);
+/** Told at most so often how far it is. */
+export const TELL_MS = 200;
 
 /** Fetches a file into the browser, over as many lines as it takes, and hands it on once it is what the host has read. */
 export class FileFetch {
   #files: HostFiles | undefined;
   #stopped = false;
-  /** Whole blocks; the browser lays large ones on its disk. */
-  #blocks: Blob[] = [];
-  #open: Uint8Array<ArrayBuffer>[] = [];
-  #openBytes = 0;
-  #hash = sha256.create();
+  #come = new Arrived();
   #version: string | undefined;
-  #marks: { at: number; here: number }[] = [];
+  readonly #pace = new Pace();
   #told = 0;
   #at: Fetching = { bytes: 0, here: 0, rate: 0, state: "going" };
 
@@ -44,28 +41,22 @@ export class FileFetch {
     if (this.#at.state !== "going" && this.#at.state !== "waiting") return;
     this.#stopped = true;
     this.#files?.close();
-    this.#forget();
-    this.#say({ state: "stopped", note: "Stopped; nothing of it is kept." });
+    this.#come = new Arrived();
+    this.#say({ state: "stopped", here: 0, note: "Stopped; nothing of it is kept." });
   }
 
   async #run(): Promise<void> {
-    let since = Date.now();
-    for (let attempt = 0; !this.#stopped; attempt++) {
-      const before = this.#at.here;
-      try {
-        await this.#once();
-        return;
-      } catch (e) {
-        if (this.#stopped) return;
-        if (this.#at.here > before) [attempt, since] = [0, Date.now()];
-        if (!(e instanceof LineBroken) || Date.now() - since > PATIENCE) {
-          this.#forget();
-          this.#say({ state: "failed", note: e instanceof Error ? e.message : String(e) });
-          return;
-        }
-        this.#say({ state: "waiting", rate: 0, note: `${e.message} Going on as soon as the host can be reached.` });
-        await new Promise((resolve) => setTimeout(resolve, Math.min(20_000, 1000 * 2 ** attempt)));
-      }
+    try {
+      await overLines(
+        () => this.#once(),
+        () => this.#come.bytes,
+        (note) => this.#say({ state: "waiting", rate: 0, note }),
+        () => this.#stopped,
+      );
+    } catch (e) {
+      if (this.#stopped) return;
+      this.#come = new Arrived();
+      this.#say({ state: "failed", here: 0, note: e instanceof Error ? e.message : String(e) });
     }
   }
 
@@ -78,62 +69,42 @@ export class FileFetch {
     try {
       const end = await files.read(
         this.path,
-        { from: this.#at.here, version: this.#version },
+        { from: this.#come.bytes, version: this.#version },
         (word) => {
           if (word.entry) {
-            if (word.from !== this.#at.here) this.#forget();
+            if (word.from !== this.#come.bytes) this.#come = new Arrived();
             this.#version = word.entry.version;
-            this.#say({ bytes: word.entry.bytes, state: "going", note: undefined });
+            this.#say({ bytes: word.entry.bytes, here: this.#come.bytes, state: "going", note: undefined });
           }
-          for (let left = word.zeros ?? 0; left > 0; left -= zeros.length)
-            this.#take(zeros.slice(0, Math.min(left, zeros.length)));
+          this.#come.takeZeros(word.zeros ?? 0);
+          this.#further();
         },
-        (bytes) => this.#take(bytes),
+        (bytes) => {
+          this.#come.take(bytes);
+          this.#further();
+        },
       );
-      const hash = btoa(Array.from(this.#hash.digest(), (b) => String.fromCharCode(b)).join(""));
-      if (hash !== end.sha256)
-        throw new Error("It did not arrive as the host has read it: the hashes differ. Fetch it again.");
-      this.whole(new Blob([...this.#blocks, ...this.#open]));
-      this.#forget(this.#at.here);
+      this.whole(this.#come.whole(end.sha256));
       this.#say({
         state: "done",
         rate: 0,
+        here: this.#come.bytes,
         note: end.changed ? "It changed while it was read; what is here is what was read." : undefined,
       });
+      this.#come = new Arrived();
     } finally {
       files.close();
     }
   }
 
-  #take(bytes: Uint8Array<ArrayBuffer>): void {
-    this.#hash.update(bytes);
-    this.#open.push(bytes);
-    this.#openBytes += bytes.length;
-    if (this.#openBytes >= BLOCK) {
-      this.#blocks.push(new Blob(this.#open));
-      this.#open = [];
-      this.#openBytes = 0;
-    }
-    this.#at = { ...this.#at, here: this.#at.here + bytes.length };
-    const now = Date.now();
-    if (now - this.#told < 200) return;
-    this.#marks.push({ at: now, here: this.#at.here });
-    const first = this.#marks.find((m) => now - m.at <= 5000) ?? { at: now, here: this.#at.here };
-    this.#marks = this.#marks.slice(this.#marks.indexOf(first));
-    this.#say({ rate: now > first.at ? (1000 * (this.#at.here - first.here)) / (now - first.at) : 0 });
+  #further(): void {
+    if (Date.now() - this.#told < TELL_MS) return;
+    this.#say({ here: this.#come.bytes, rate: this.#pace.rate(this.#come.bytes) });
   }
 
-  #forget(here = 0): void {
-    this.#blocks = [];
-    this.#open = [];
-    this.#openBytes = 0;
-    this.#hash = sha256.create();
-    this.#at = { ...this.#at, here };
-  }
-
-  #say(more: Partial<Record<keyof Fetching, unknown>>): void {
+  #say(more: Partial<Fetching>): void {
     this.#told = Date.now();
-    this.#at = { ...this.#at, ...(more as Partial<Fetching>) };
+    this.#at = { ...this.#at, ...more };
     this.tell(this.#at);
   }
 }

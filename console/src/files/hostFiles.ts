@@ -230,6 +230,11 @@ export class HostFiles {
     return this.#socket?.waiting ?? 0;
   }
 
+  /** Why the host answers nothing more over this; undefined while it does. */
+  get over(): Error | undefined {
+    return this.#over;
+  }
+
   close(): void {
     this.#closed = true;
     this.#socket?.close();

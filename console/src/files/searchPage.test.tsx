@@ -3,8 +3,9 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { HostSummary, SelectionChanges } from "../api/types";
 import { estateStore } from "../estate/estateStore";
-import { save } from "../parts/file";
+import { save, saveBlob } from "../parts/file";
 import { type Answering, answering, quayHost, show } from "../test-pages";
+import type { Fetching } from "./fetching";
 import { SearchPage } from "./SearchPage";
 import type { Find, Search } from "./searching";
 
@@ -33,6 +34,24 @@ vi.mock("./searching", async (real) => ({
       readonly tell: (at: Search) => void,
     ) {
       searches.push(this);
+    }
+  },
+}));
+/** What is gathered, as far as a test says. */
+const gatherings = vi.hoisted(
+  () => [] as { finds: Find[]; tell: (at: Fetching) => void; whole: (zip: Blob) => void; stop: () => void }[],
+);
+vi.mock("./gathering", () => ({
+  reachFilesWith: () => undefined,
+  Gathering: class {
+    stop = vi.fn();
+    constructor(
+      readonly finds: Find[],
+      _archive: object,
+      readonly tell: (at: Fetching) => void,
+      readonly whole: (zip: Blob) => void,
+    ) {
+      gatherings.push(this);
     }
   },
 }));
@@ -149,9 +168,40 @@ describe("what was found", () => {
     await looking();
     tells({ finds: [{ ...(found[0] as Find), sha256: "ab12" }, ...found.slice(1)] });
     expect(await screen.findByText("SHA-256 ab12")).toBeVisible();
-    expect(screen.getAllByRole("button", { name: /^Fetch / }).map((b) => b.getAttribute("aria-label"))).toEqual([
+    expect(screen.getAllByRole("button", { name: /^Fetch \// }).map((b) => b.getAttribute("aria-label"))).toEqual([
       "Fetch /var/log/till.log of quay-ticket-01",
     ]);
+  });
+
+  it("is fetched into one archive, with what did not come said", async () => {
+    await looking();
+    tells({ finds: found });
+    expect(await button("Fetch as one ZIP")).toBeDisabled();
+    await userEvent.click(screen.getByRole("checkbox", { name: "Choose all" }));
+    await userEvent.click(await button("Fetch as one ZIP"));
+    await vi.waitFor(() => expect(gatherings).toHaveLength(1));
+    const [gathering] = gatherings;
+    expect(gathering?.finds).toEqual(found.slice(0, 2));
+    const at: Fetching = { bytes: 4096, here: 1024, rate: 0, state: "going" };
+    act(() => gathering?.tell(at));
+    expect(await screen.findByText("1.0 KiB of 4.0 KiB")).toBeVisible();
+    await userEvent.click(await button("Stop fetching 2 things of 2 hosts"));
+    expect(gathering?.stop).toHaveBeenCalled();
+
+    const zip = new Blob(["PK"]);
+    act(() => {
+      gathering?.whole(zip);
+      gathering?.tell({
+        ...at,
+        here: 4096,
+        state: "done",
+        note: "2 files of 1 host.",
+        problems: [{ host: "gate", text: "/srv/old: You may not read it." }],
+      });
+    });
+    expect(saveBlob).toHaveBeenCalledWith("found.zip", zip);
+    expect(await screen.findByText("One thing did not come")).toBeVisible();
+    expect(screen.getByText(/2 files of 1 host/)).toBeVisible();
   });
 
   it("is written as CSV, all of it, though only so much is drawn", async () => {

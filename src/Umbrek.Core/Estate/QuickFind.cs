@@ -1,4 +1,5 @@
 using System.Numerics;
+using System.Runtime.CompilerServices;
 using Umbrek.Core.Text;
 
 namespace Umbrek.Core.Estate;
@@ -105,7 +106,8 @@ public sealed class QuickFind
         return best;
     }
 
-    /// <summary>A word, or the beginning of one, that differs by a slip or two; each word of the estate is looked at once.</summary>
+    /// <summary>A word, or the beginning of one, that differs by a slip or two; each word of the estate is looked at once. Compiled as well as can be before it runs first: it goes through an estate at once.</summary>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     private int Slip(Findable host, int word)
     {
         var typed = words[word];

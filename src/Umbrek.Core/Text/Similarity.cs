@@ -1,3 +1,5 @@
+using System.Runtime.CompilerServices;
+
 namespace Umbrek.Core.Text;
 
 /// <summary>How alike two words are, for suggestions and for finding in spite of slips of the finger.</summary>
@@ -7,6 +9,7 @@ public static class Similarity
     /// Insertions, deletions, replacements and swaps of neighbours that turn one word into the other (optimal string alignment
     /// distance), or <paramref name="most"/> + 1 when it takes more. Case counts.
     /// </summary>
+    [MethodImpl(MethodImplOptions.AggressiveOptimization)]
     public static int Distance(ReadOnlySpan<char> a, ReadOnlySpan<char> b, int most)
     {
         if (Math.Abs(a.Length - b.Length) > most)

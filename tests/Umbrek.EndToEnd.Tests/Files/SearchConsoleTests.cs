@@ -10,6 +10,61 @@ public sealed class SearchConsoleTests : FileStory
     private const string Second = "creamery-office-03";
 
     [Fact]
+    public async Task Folders_and_files_of_many_hosts_come_in_one_archive()
+    {
+        await World.JoinAsync(Second);
+        await ShellAsync($"cd {World.In("host")}; mkdir -p kiosk/empty; printf 'lamp = on\n' >kiosk/kiosk.conf; ln -s kiosk.conf kiosk/current; mkfifo kiosk/pipe; head -c 3000000 /dev/urandom >kiosk/data; chmod 640 kiosk/data; printf 'note\n' >kiosk.txt");
+        var browser = await Browser.OpenAsync(World);
+        await using (browser)
+        {
+            await browser.SignInAsync(World);
+            var page = browser.Page;
+            ILocator Button(string name) => page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
+            await page.GotoAsync($"{World.Address}work/files");
+            await page.GetByLabel("On which hosts").FillAsync("creamery-*");
+            await page.GetByLabel("In which folders").FillAsync(World.In("host"));
+            await page.GetByLabel("Name", new() { Exact = true }).FillAsync("kiosk*");
+            await Button("Look for them").ClickAsync();
+            await page.GetByText("6 found on 2 hosts; 2 of 2 hosts looked at").WaitForAsync();
+            await page.GetByLabel("Choose all").CheckAsync();
+            var coming = page.WaitForDownloadAsync();
+            await Button("Fetch as one ZIP").ClickAsync();
+            var came = await coming;
+            came.SuggestedFilename.ShouldBe("found.zip");
+            await page.GetByText("6 files of 2 hosts").WaitForAsync();
+            await page.GetByText("2 things did not come").ClickAsync();
+            await page.GetByText($"{On("kiosk/pipe")}: A pipe has no content that could be fetched.").First.WaitForAsync();
+            // The archive is read by a program that knows nothing of ours.
+            var opened = World.In("opened");
+            await ShellAsync($"mkdir {opened}; cd {opened}; unzip -q '{await came.PathAsync()}'");
+            foreach (var host in new[] { Host, Second })
+            {
+                var kiosk = $"{opened}/{host}{On("kiosk")}";
+                (await File.ReadAllTextAsync($"{kiosk}/kiosk.conf")).ShouldBe("lamp = on\n");
+                (await File.ReadAllTextAsync($"{opened}/{host}{On("kiosk.txt")}")).ShouldBe("note\n");
+                (await File.ReadAllBytesAsync($"{kiosk}/data")).ShouldBe(await File.ReadAllBytesAsync(On("kiosk/data")));
+                File.GetUnixFileMode($"{kiosk}/data").ShouldBe(UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.GroupRead);
+                Directory.Exists($"{kiosk}/empty").ShouldBeTrue();
+                new FileInfo($"{kiosk}/current").LinkTarget.ShouldBe("kiosk.conf");
+                (File.GetLastWriteTimeUtc($"{kiosk}/data") - File.GetLastWriteTimeUtc(On("kiosk/data"))).Duration().ShouldBeLessThan(TimeSpan.FromSeconds(3));
+            }
+            (await browser.ViolationsAsync()).ShouldBe("");
+
+            // A folder of one host comes alike from its own page.
+            await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");
+            await page.GetByRole(AriaRole.Button, new() { Name = $"Look at the files of {Host}" }).ClickAsync();
+            await page.GetByLabel("Folder", new() { Exact = true }).FillAsync(World.In("host"));
+            await page.GetByLabel("Folder", new() { Exact = true }).PressAsync("Enter");
+            coming = page.WaitForDownloadAsync();
+            await Button("Fetch kiosk").ClickAsync();
+            came = await coming;
+            came.SuggestedFilename.ShouldBe("kiosk.zip");
+            await ShellAsync($"mkdir {opened}/alone; cd {opened}/alone; unzip -q '{await came.PathAsync()}'; diff -r --no-dereference -x pipe kiosk {On("kiosk")}");
+            browser.Complaints.ShouldBeEmpty();
+        }
+    }
+
+    [Fact]
     public async Task What_many_hosts_find_is_hashed_fetched_and_put_into_the_trash()
     {
         await World.JoinAsync(Second);

@@ -59,6 +59,18 @@ public sealed class ConsoleFilesTests : IDisposable
         (await service.SendAsync(HttpMethod.Get, "/api/v1/none", signedIn: false)).Status.ShouldBe(HttpStatusCode.NotFound);
     }
 
+    [Fact]
+    public async Task The_page_says_whether_somebody_is_signed_in_and_what_to_ask_first()
+    {
+        await File.WriteAllTextAsync(directory.In("index.html"), "<head><!--UMBREK-SIGNED-IN--></head>");
+        await using var service = await TestService.StartAsync(adjust: o => o with { ConsoleDirectory = directory.Path });
+        (await service.SendAsync(HttpMethod.Get, "/hosts", signedIn: false)).Body.ShouldBe("<head></head>");
+        var page = (await service.SendAsync(HttpMethod.Get, "/hosts", signedIn: true)).Body;
+        page.ShouldContain("id=\"signed-in\"");
+        var asked = page.Split("href=\"")[1].Split('"')[0];
+        (await service.SendAsync(HttpMethod.Get, asked, signedIn: true)).Body.ShouldContain(TestService.Name);
+    }
+
     private static async Task<HttpContext> GetAsync(ConsoleFiles files, string path, params (string Name, string Value)[] headers)
     {
         var context = new DefaultHttpContext();

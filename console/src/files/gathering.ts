@@ -39,8 +39,10 @@ export class Gathering {
   readonly #hosts = new Map<HostSummary, Find[]>();
   #files = 0;
   #came = new Set<HostSummary>();
+  /** Added to in place: it may be many thousand. */
+  readonly #problems: { host: string; text: string }[] = [];
   #told = 0;
-  #at: Fetching = { bytes: 0, here: 0, rate: 0, state: "going", problems: [] };
+  #at: Fetching = { bytes: 0, here: 0, rate: 0, state: "going", problems: this.#problems };
 
   constructor(
     finds: Find[],
@@ -54,7 +56,9 @@ export class Gathering {
     for (const find of withoutInner(finds)) {
       const host = known.get(find.host.id) ?? find.host;
       known.set(host.id, host);
-      this.#hosts.set(host, [...(this.#hosts.get(host) ?? []), find]);
+      const own = this.#hosts.get(host);
+      if (own) own.push(find);
+      else this.#hosts.set(host, [find]);
     }
     void this.#run();
   }
@@ -223,13 +227,15 @@ export class Gathering {
   }
 
   #further(bytes: number): void {
+    if (this.#stopped) return;
     this.#at = { ...this.#at, here: this.#at.here + bytes };
     if (Date.now() - this.#told < TELL_MS) return;
     this.#say({ state: "going", note: undefined, rate: this.#pace.rate(this.#at.here) });
   }
 
   #problem(host: HostSummary, text: string): void {
-    if (!this.#stopped) this.#say({ problems: [...(this.#at.problems ?? []), { host: host.label, text }] });
+    this.#problems.push({ host: host.label, text });
+    this.#further(0);
   }
 
   #say(more: Partial<Fetching>): void {
@@ -253,11 +259,13 @@ export function foldersOf(hosts: HostSummary[]): Map<HostSummary, string> {
     const one = name.replaceAll(/[/\\]/g, "_");
     return one === "." || one === ".." ? `_${one}` : one;
   };
+  const key = (label: string) => plain(label).toLowerCase();
+  const alike = new Map<string, number>();
+  for (const { label } of hosts) alike.set(key(label), (alike.get(key(label)) ?? 0) + 1);
   const taken = new Set<string>();
   const folders = new Map<HostSummary, string>();
   for (const host of hosts) {
-    const alone = hosts.filter((h) => plain(h.label).toLowerCase() === plain(host.label).toLowerCase()).length === 1;
-    const name = alone ? plain(host.label) : plain(`${host.groupPath}_${host.label}`);
+    const name = alike.get(key(host.label)) === 1 ? plain(host.label) : plain(`${host.groupPath}_${host.label}`);
     const free = taken.has(name.toLowerCase()) ? `${name} ${host.id}` : name;
     taken.add(free.toLowerCase());
     folders.set(host, free);

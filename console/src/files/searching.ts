@@ -185,7 +185,15 @@ const isBelow = (folder: Find, find: Find) =>
   folder.host.id === find.host.id && find.path.text.startsWith(`${folder.path.text}/`);
 
 /** Without what lies in a folder that is among them: it goes with it. */
-export const withoutInner = (finds: Find[]): Find[] => finds.filter((f) => !finds.some((other) => isBelow(other, f)));
+export function withoutInner(finds: Find[]): Find[] {
+  const there = new Set(finds.map((f) => `${f.host.id} ${f.path.text}`));
+  return finds.filter((f) => {
+    const path = f.path.text;
+    for (let at = path.lastIndexOf("/"); at > 0; at = path.lastIndexOf("/", at - 1))
+      if (there.has(`${f.host.id} ${path.slice(0, at)}`)) return false;
+    return true;
+  });
+}
 
 export interface SearchForm {
   folders: string;

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Umbrek.Agent.Desktop;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Platform.Linux;
@@ -81,6 +82,33 @@ public sealed class GivenScreenTests : IAsyncLifetime
         File.Delete(Authority);
         await keeps.WaitAsync(TimeSpan.FromSeconds(60));
         XDisplays.Find().ShouldNotContain(d => d.Name == screen.Display);
+    }
+
+    [Fact]
+    public async Task It_is_ended_by_the_agent_where_whoever_kept_it_was_killed()
+    {
+        // What such a one leaves behind: the file, and the X server that goes by it.
+        await File.WriteAllTextAsync(Authority, "");
+        using var server = Process.Start(new ProcessStartInfo("Xvfb", ["-displayfd", "1", "-auth", Authority, "-nolisten", "tcp", "-screen", "0", "640x480x24"]) { RedirectStandardOutput = true, RedirectStandardError = true })!;
+        try
+        {
+            (await server.StandardOutput.ReadLineAsync().WaitAsync(TimeSpan.FromSeconds(60))).ShouldNotBeNull();
+            XDisplay Left() => XDisplays.Find().Single(d => d.Authorities.Contains(Authority));
+            (Left().Server, Left().IsGiven).ShouldBe((server.Id, true));
+
+            File.SetLastWriteTimeUtc(Authority, TimeProvider.System.GetUtcNow().UtcDateTime - DesktopView.GivenStays);
+            GivenScreen.EndLeft([Left()], TimeProvider.System).Count.ShouldBe(1, "whoever keeps it is to end it");
+            File.Exists(Authority).ShouldBeTrue();
+
+            File.SetLastWriteTimeUtc(Authority, TimeProvider.System.GetUtcNow().UtcDateTime - DesktopView.GivenStays - TimeSpan.FromMinutes(3));
+            GivenScreen.EndLeft([Left()], TimeProvider.System).ShouldBeEmpty();
+            await server.WaitForExitAsync().WaitAsync(TimeSpan.FromSeconds(60));
+            File.Exists(Authority).ShouldBeFalse();
+        }
+        finally
+        {
+            server.Kill();
+        }
     }
 
     [Fact]

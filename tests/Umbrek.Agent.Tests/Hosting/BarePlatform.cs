@@ -47,7 +47,7 @@ internal class BarePlatform : IHostPlatform
 
     public virtual IHostFiles Files(IReadOnlyList<string>? roots) => throw new NotSupportedException();
 
-    public virtual Umbrek.Agent.Desktop.IDesktops Desktops(StateDirectory state) => new Umbrek.Agent.Platform.Linux.LinuxDesktops(state);
+    public virtual Umbrek.Agent.Desktop.IDesktops Desktops(StateDirectory state) => new Umbrek.Agent.Platform.Linux.LinuxDesktops(state, TimeProvider.System);
 
     public virtual IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => throw new NotSupportedException();
 

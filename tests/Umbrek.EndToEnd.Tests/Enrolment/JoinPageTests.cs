@@ -69,8 +69,8 @@ public sealed class JoinPageTests
         world.StartAgent("quay-ticket-01");
         await page.GetByRole(AriaRole.Button, new() { Name = "Let quay-ticket-01 in" }).FocusAsync();
         await page.Keyboard.PressAsync("Enter");
-        await world.UntilAsync("quay-ticket-01", "linked");
         await page.GetByText("One computer waits to be let in").WaitForAsync();
+        await world.UntilAsync("quay-ticket-01", "linked");
         await page.GetByRole(AriaRole.Button, new() { Name = "Turn quay-ticket-02 away" }).FocusAsync();
         await page.Keyboard.PressAsync("Enter");
         await page.GetByText("One computer waits to be let in").WaitForAsync(new() { State = WaitForSelectorState.Detached });

@@ -48,6 +48,9 @@ public static class GivenScreen
     private const int LeastWindow = 32;
     private const byte Viewable = 2;
 
+    /// <summary>Whoever keeps a screen that should have gone so long ago has ended without ending it.</summary>
+    private static readonly TimeSpan Late = TimeSpan.FromMinutes(2);
+
     private static readonly TimeSpan BeginsWithin = TimeSpan.FromSeconds(8);
     private static readonly TimeSpan Look = TimeSpan.FromSeconds(2);
     private static readonly TimeSpan Soon = TimeSpan.FromMilliseconds(50);
@@ -87,6 +90,25 @@ public static class GivenScreen
         {
             throw new IOException(problem);
         }
+    }
+
+    /// <summary>Ends screens that were left behind, as whoever kept them was killed.</summary>
+    /// <returns>The others.</returns>
+    public static IReadOnlyList<XDisplay> EndLeft(IReadOnlyList<XDisplay> displays, TimeProvider time)
+    {
+        var stay = new List<XDisplay>();
+        foreach (var display in displays)
+        {
+            // A file that has gone is as old as can be.
+            if (!display.IsGiven || time.GetUtcNow().UtcDateTime - File.GetLastWriteTimeUtc(display.Authorities[0]) < DesktopView.GivenStays + Late)
+            {
+                stay.Add(display);
+                continue;
+            }
+            _ = Native.Kill(display.Server, Native.SigTerm);
+            File.Delete(display.Authorities[0]);
+        }
+        return stay;
     }
 
     /// <summary>Says that somebody is there, now and then until it is disposed.</summary>

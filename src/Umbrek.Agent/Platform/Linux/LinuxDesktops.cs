@@ -6,7 +6,7 @@ using Umbrek.Wire.Desktop;
 namespace Umbrek.Agent.Platform.Linux;
 
 /// <summary>The screens of a Linux host: those of X servers, each shown by a process of its own that runs as whose screen it is.</summary>
-public sealed class LinuxDesktops(StateDirectory state) : IDesktops, IDisposable
+public sealed class LinuxDesktops(StateDirectory state, TimeProvider time) : IDesktops, IDisposable
 {
     private const string Wayland = "Somebody is logged in with Wayland, which lets no other program show the screen. Let him log in with a session of X11 (the login screen offers it), or set that as the usual one.";
     private static readonly TimeSpan BeginsWithin = TimeSpan.FromSeconds(10);
@@ -17,7 +17,7 @@ public sealed class LinuxDesktops(StateDirectory state) : IDesktops, IDisposable
 
     public string? NotGivenBecause => XDisplays.HasWayland() ? "It is given no other screen meanwhile." : GivenScreen.NoneBecause;
 
-    public IReadOnlyList<ScreenInfo> List() => [.. XDisplays.Find().Select(d => new ScreenInfo(d.Name, d.Person, d.IsOfWayland ? Wayland : null, d.IsGiven))];
+    public IReadOnlyList<ScreenInfo> List() => [.. Displays().Select(d => new ScreenInfo(d.Name, d.Person, d.IsOfWayland ? Wayland : null, d.IsGiven))];
 
     public async Task<ShownScreen> ShowAsync(ScreenInfo screen, DesktopWish wish, CancellationToken cancel)
     {
@@ -41,7 +41,7 @@ public sealed class LinuxDesktops(StateDirectory state) : IDesktops, IDisposable
         try
         {
             // Another technician may have come first.
-            if (XDisplays.Find().Count > 0)
+            if (Displays().Count > 0)
             {
                 return false;
             }
@@ -53,6 +53,8 @@ public sealed class LinuxDesktops(StateDirectory state) : IDesktops, IDisposable
             giving.Release();
         }
     }
+
+    private IReadOnlyList<XDisplay> Displays() => GivenScreen.EndLeft(XDisplays.Find(), time);
 
     public void Dispose() => giving.Dispose();
 

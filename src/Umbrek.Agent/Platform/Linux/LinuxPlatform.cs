@@ -77,7 +77,7 @@ public sealed class LinuxPlatform : IHostPlatform
 
     public IFileChanges FileChanges(StateDirectory state, PartLedger ledger, IReadOnlyList<string>? roots) => new LinuxFileChanges(state, ledger, TimeProvider.System, roots);
 
-    public IDesktops Desktops(StateDirectory state) => new LinuxDesktops(state);
+    public IDesktops Desktops(StateDirectory state) => new LinuxDesktops(state, TimeProvider.System);
 
     public IProber Prober(StateDirectory state)
     {

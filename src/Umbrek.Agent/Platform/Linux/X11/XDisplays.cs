@@ -9,8 +9,9 @@ namespace Umbrek.Agent.Platform.Linux.X11;
 /// <param name="User">Whose screen it is: of who is logged in there, else whom the server runs as.</param>
 /// <param name="Person">Who is logged in there; null at a login screen.</param>
 /// <param name="Authorities">Files that may have what lets one in, the likeliest first.</param>
+/// <param name="Server">The process of the server.</param>
 /// <param name="IsGiven">The agent has had it made for technicians.</param>
-public sealed record XDisplay(string Number, string Socket, uint User, string? Person, IReadOnlyList<string> Authorities, bool IsOfWayland, bool IsGiven = false)
+public sealed record XDisplay(string Number, string Socket, int Server, uint User, string? Person, IReadOnlyList<string> Authorities, bool IsOfWayland, bool IsGiven = false)
 {
     public string Name => $":{Number}";
 
@@ -99,7 +100,7 @@ public static class XDisplays
         }
         if (authorities is [var own] && GivenScreen.IsOne(own) && server.User == Native.EffectiveUser())
         {
-            return new XDisplay(number, socket, server.User, null, authorities, false, true);
+            return new XDisplay(number, socket, server.Pid, server.User, null, authorities, false, true);
         }
         authorities.AddRange(mine.Where(c => c.User == user).Select(c => c.Authority).OfType<string>().Distinct());
         if (Native.FindUser(user) is { } account)
@@ -107,7 +108,7 @@ public static class XDisplays
             authorities.Add(Path.Combine(account.Home, ".Xauthority"));
         }
         return new XDisplay(
-            number, socket, user, person is null ? null : Native.FindUser(person.User)?.Name ?? $"{person.User}", [.. authorities.Distinct()],
+            number, socket, server.Pid, user, person is null ? null : Native.FindUser(person.User)?.Name ?? $"{person.User}", [.. authorities.Distinct()],
             arguments.Count > 0 && Path.GetFileName(arguments[0]) == "Xwayland");
     }
 

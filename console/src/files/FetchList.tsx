@@ -1,8 +1,7 @@
 import { Button } from "@mantine/core";
 import { bytes, span } from "../parts/time";
 import type { Fetching } from "./fetching";
-
-const MOST_SHOWN = 100;
+import { Problems } from "./Problems";
 
 export interface FetchRow {
   id: number;
@@ -32,19 +31,7 @@ export function FetchList({ rows, onStop }: { rows: FetchRow[]; onStop: (id: num
               Stop
             </Button>
           )}
-          {at.problems && at.problems.length > 0 && (
-            <details className="search-problems">
-              <summary>{at.problems.length === 1 ? "One thing" : `${at.problems.length} things`} did not come</summary>
-              <ul>
-                {at.problems.slice(0, MOST_SHOWN).map((p, i) => (
-                  <li key={i}>
-                    <b>{p.host}</b> {p.text}
-                  </li>
-                ))}
-              </ul>
-              {at.problems.length > MOST_SHOWN && <p className="muted">{at.problems.length - MOST_SHOWN} more.</p>}
-            </details>
-          )}
+          <Problems of={at.problems ?? []} what="did not come" />
         </li>
       ))}
     </ul>

@@ -12,6 +12,7 @@ import { bytes, minute } from "../parts/time";
 import { FetchList, type FetchRow } from "./FetchList";
 import { type Fetching, FileFetch } from "./fetching";
 import { Gathering, reachFilesWith } from "./gathering";
+import { Problems } from "./Problems";
 import { FilesSearch, type Find, missingOf, type Search, searchesOf, type SearchForm, searchWords } from "./searching";
 
 /** Rows that are drawn; the rest is counted, and is in the CSV. */
@@ -186,20 +187,7 @@ export function SearchPage() {
           </div>
         </form>
       )}
-      {at && at.problems.length > 0 && (
-        <details className="search-problems">
-          <summary>
-            {at.problems.length === 1 ? "One thing" : `${at.problems.length} things`} could not be looked at
-          </summary>
-          <ul>
-            {at.problems.slice(0, MOST_SHOWN).map((p, i) => (
-              <li key={i}>
-                <b>{p.host}</b> {p.text}
-              </li>
-            ))}
-          </ul>
-        </details>
-      )}
+      <Problems of={at?.problems ?? []} what="could not be looked at" />
       <FetchList
         rows={fetches}
         onStop={(id) => {

@@ -9,22 +9,33 @@ public sealed class SearchConsoleTests : FileStory
 {
     private const string Second = "creamery-office-03";
 
+    private static ILocator ButtonOf(IPage page, string name) => page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
+
+    /// <summary>Begins to look for files on both hosts.</summary>
+    private async Task<Browser> LookAsync(string folders, string name)
+    {
+        var browser = await Browser.OpenAsync(World);
+        await browser.SignInAsync(World);
+        var page = browser.Page;
+        await page.GotoAsync($"{World.Address}work/files");
+        await page.GetByText("Say on which hosts first").WaitForAsync();
+        await page.GetByLabel("On which hosts").FillAsync("creamery-*");
+        await page.GetByText("Name a folder to look in").WaitForAsync();
+        await page.GetByLabel("In which folders").FillAsync(folders);
+        await page.GetByLabel("Name", new() { Exact = true }).FillAsync(name);
+        await ButtonOf(page, "Look for them").ClickAsync();
+        return browser;
+    }
+
     [Fact]
     public async Task Folders_and_files_of_many_hosts_come_in_one_archive()
     {
         await World.JoinAsync(Second);
         await ShellAsync($"cd {World.In("host")}; mkdir -p kiosk/empty; printf 'lamp = on\n' >kiosk/kiosk.conf; ln -s kiosk.conf kiosk/current; mkfifo kiosk/pipe; head -c 3000000 /dev/urandom >kiosk/data; chmod 640 kiosk/data; printf 'note\n' >kiosk.txt");
-        var browser = await Browser.OpenAsync(World);
-        await using (browser)
+        await using (var browser = await LookAsync(World.In("host"), "kiosk*"))
         {
-            await browser.SignInAsync(World);
             var page = browser.Page;
-            ILocator Button(string name) => page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
-            await page.GotoAsync($"{World.Address}work/files");
-            await page.GetByLabel("On which hosts").FillAsync("creamery-*");
-            await page.GetByLabel("In which folders").FillAsync(World.In("host"));
-            await page.GetByLabel("Name", new() { Exact = true }).FillAsync("kiosk*");
-            await Button("Look for them").ClickAsync();
+            ILocator Button(string name) => ButtonOf(page, name);
             await page.GetByText("6 found on 2 hosts; 2 of 2 hosts looked at").WaitForAsync();
             await page.GetByLabel("Choose all").CheckAsync();
             var coming = page.WaitForDownloadAsync();
@@ -69,19 +80,10 @@ public sealed class SearchConsoleTests : FileStory
     {
         await World.JoinAsync(Second);
         await ShellAsync($"cd {World.In("host")}; mkdir -p old; printf 'one\\n' >old/a.core; printf 'two\\n' >b.core; printf 'keep\\n' >keep.txt");
-        var browser = await Browser.OpenAsync(World);
-        await using (browser)
+        await using (var browser = await LookAsync($"{World.In("host")}, {World.In("none")}", "*.core"))
         {
-            await browser.SignInAsync(World);
             var page = browser.Page;
-            ILocator Button(string name) => page.GetByRole(AriaRole.Button, new() { Name = name, Exact = true });
-            await page.GotoAsync($"{World.Address}work/files");
-            await page.GetByText("Say on which hosts first").WaitForAsync();
-            await page.GetByLabel("On which hosts").FillAsync("creamery-*");
-            await page.GetByText("Name a folder to look in").WaitForAsync();
-            await page.GetByLabel("In which folders").FillAsync($"{World.In("host")}, {World.In("none")}");
-            await page.GetByLabel("Name", new() { Exact = true }).FillAsync("*.core");
-            await Button("Look for them").ClickAsync();
+            ILocator Button(string name) => ButtonOf(page, name);
             // Both agents are on this machine, and see the same.
             await page.GetByText("4 found on 2 hosts; 2 of 2 hosts looked at").WaitForAsync();
             await page.GetByText("2 things could not be looked at").ClickAsync();

@@ -125,7 +125,7 @@ internal static class EnrolmentBench
         }
         finally
         {
-            nginx.Kill();
+            nginx.Kill(entireProcessTree: true);
             await nginx.WaitForExitAsync();
         }
     }

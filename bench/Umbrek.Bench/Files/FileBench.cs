@@ -112,7 +112,7 @@ public static class FileBench
 
         public async ValueTask DisposeAsync()
         {
-            nginx.Kill();
+            nginx.Kill(entireProcessTree: true);
             await nginx.WaitForExitAsync();
             nginx.Dispose();
         }

@@ -30,11 +30,24 @@ public sealed class FileIntake(Frames frames, IHostFiles files, IFileChanges cha
             throw new IOException("A file is being written on this channel; end it first.");
         }
         (write, isFailed, at) = (wanted, false, wanted.From);
-        await count.BeganAsync(files.PlaceOf(wanted.Path), cancel).ConfigureAwait(false);
+        Exception? refused = null;
+        try
+        {
+            sink = changes.Open(wanted);
+        }
+        catch (Exception e) when (e is IOException or UnauthorizedAccessException)
+        {
+            refused = e;
+        }
+        // By what was opened, not by its name: that may lead elsewhere a moment later.
+        await count.BeganAsync(sink?.Place ?? files.PlaceOf(wanted.Path), cancel).ConfigureAwait(false);
         await TryAsync(
             () =>
             {
-                sink = changes.Open(wanted);
+                if (sink is null)
+                {
+                    throw refused!;
+                }
                 // What lies behind where the technician begins is not known to be right.
                 if (sink.Length < wanted.From)
                 {

@@ -44,6 +44,9 @@ public interface IFileChanges
 /// <summary>A file that is being written, beside its place. Closed without an end, it stays to be gone on from.</summary>
 public interface IFileSink : IDisposable
 {
+    /// <summary>Where it comes to lie, all links on the way followed.</summary>
+    FileName Place { get; }
+
     /// <summary>How much of it is there.</summary>
     long Length { get; }
 

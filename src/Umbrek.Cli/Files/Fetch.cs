@@ -1,4 +1,3 @@
-using System.Threading.Channels;
 using Umbrek.Cli.Hosting;
 using Umbrek.Core.Files;
 using Umbrek.Core.Text;
@@ -11,7 +10,7 @@ namespace Umbrek.Cli.Files;
 internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, TimeProvider time, Func<FetchItem, IArrival> arrivalOf, bool shows = true)
 {
     /// <summary>So many files are asked for before the first has come: the line is never idle, and none is asked for twice.</summary>
-    private const int Ahead = 64;
+    private const int Ahead = 256;
 
     private readonly SteadyLine steady = new(door, changes: false, how.Patience, time);
     private readonly Dictionary<FetchItem, IArrival> outputs = [];
@@ -94,11 +93,11 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
         {
             progress!.Begin(plan.Groups.Sum(g => g.Items.Where(i => i.IsDone).Sum(i => i.Entry.Bytes)));
             using var over = CancellationTokenSource.CreateLinkedTokenSource(cancel);
-            var asked = Channel.CreateBounded<(FetchItem Item, IArrival Arrival)?>(Ahead);
-            var asking = AskAsync(files, plan, asked.Writer, over.Token);
+            var asked = new AskedAhead<(FetchItem Item, IArrival Arrival)?>(Ahead);
+            var asking = AskAsync(files, plan, asked, over.Token);
             try
             {
-                await foreach (var next in asked.Reader.ReadAllAsync(cancel).ConfigureAwait(false))
+                await foreach (var next in asked.ReadAllAsync(cancel).ConfigureAwait(false))
                 {
                     if (next is not var (item, arrival))
                     {
@@ -120,7 +119,7 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
             {
                 await over.CancelAsync().ConfigureAwait(false);
                 await asking.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
-                while (asked.Reader.TryRead(out var unheard))
+                foreach (var unheard in asked.TakeLeft())
                 {
                     if (unheard is var (item, arrival))
                     {
@@ -148,7 +147,7 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
     }
 
     /// <summary>Asks for what is not here yet, and hands on what was asked for: null for a word that begins a group.</summary>
-    private async Task AskAsync(HostFiles files, FetchPlan plan, ChannelWriter<(FetchItem, IArrival)?> asked, CancellationToken over)
+    private async Task AskAsync(HostFiles files, FetchPlan plan, AskedAhead<(FetchItem, IArrival)?> asked, CancellationToken over)
     {
         Exception? broken = null;
         try
@@ -158,16 +157,17 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
                 var left = group.Items.FindAll(i => !i.IsDone);
                 if (left.Count > 0)
                 {
-                    await files.AskAsync(new FileAsk(Transfer: group.Path), over).ConfigureAwait(false);
-                    await asked.WriteAsync(null, over).ConfigureAwait(false);
+                    await asked.AddAsync(null, files.FlushAsync, over).ConfigureAwait(false);
+                    await files.FillAsync(new FileAsk(Transfer: group.Path), over).ConfigureAwait(false);
                 }
                 foreach (var item in left)
                 {
                     var (arrival, version) = (ArrivalOf(item), item.Entry.Version ?? "");
-                    await files.AskAsync(new FileAsk(Read: new FileRead(item.Path, arrival.HereOf(version), version)), over).ConfigureAwait(false);
-                    await asked.WriteAsync((item, arrival), over).ConfigureAwait(false);
+                    await asked.AddAsync((item, arrival), files.FlushAsync, over).ConfigureAwait(false);
+                    await files.FillAsync(new FileAsk(Read: new FileRead(item.Path, arrival.HereOf(version), version)), over).ConfigureAwait(false);
                 }
             }
+            await files.FlushAsync(over).ConfigureAwait(false);
         }
         catch (LineBrokenException e)
         {
@@ -176,7 +176,7 @@ internal sealed class Fetch(HostFilesDoor door, TransferOptions.Chosen how, Time
         }
         finally
         {
-            asked.TryComplete(broken);
+            asked.Complete(broken);
         }
     }
 

@@ -1,5 +1,4 @@
 using System.Security.Cryptography;
-using System.Threading.Channels;
 using Umbrek.Cli.Hosting;
 using Umbrek.Core.Files;
 using Umbrek.Core.Text;
@@ -15,7 +14,7 @@ internal sealed record SendAs(int? Mode, string? Owner, string? Group);
 internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendAs wanted, TimeProvider time)
 {
     /// <summary>So many files are on their way before the first is said to be there: the line is never idle.</summary>
-    private const int Ahead = 64;
+    private const int Ahead = 256;
 
     /// <summary>Of larger ones it is asked first how much is there already.</summary>
     private const long Small = 1 << 20;
@@ -230,18 +229,13 @@ internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendA
     /// <summary>Questions on one line, and what becomes of their answers: one hears while the other says.</summary>
     private sealed class Line(HostFiles files)
     {
-        private readonly Channel<Func<FileWord, Task>> asked = Channel.CreateBounded<Func<FileWord, Task>>(Ahead);
+        private readonly AskedAhead<Func<FileWord, Task>> asked = new(Ahead);
 
         /// <summary>Fills in a question.</summary>
         /// <param name="answered">Told its last word.</param>
         public async Task AskAsync(FileAsk ask, Func<FileWord, Task> answered, CancellationToken cancel)
         {
-            if (!asked.Writer.TryWrite(answered))
-            {
-                // The host can only answer what it has.
-                await files.FlushAsync(cancel).ConfigureAwait(false);
-                await asked.Writer.WriteAsync(answered, cancel).ConfigureAwait(false);
-            }
+            await asked.AddAsync(answered, files.FlushAsync, cancel).ConfigureAwait(false);
             await files.FillAsync(ask, cancel).ConfigureAwait(false);
         }
 
@@ -265,11 +259,11 @@ internal sealed class Send(HostFilesDoor door, TransferOptions.Chosen how, SendA
         public Task FlushAsync(CancellationToken cancel) => files.FlushAsync(cancel);
 
         /// <summary>Nothing more is asked.</summary>
-        public void Close() => asked.Writer.TryComplete();
+        public void Close() => asked.Complete();
 
         public async Task HearAsync(CancellationToken cancel)
         {
-            await foreach (var answered in asked.Reader.ReadAllAsync(cancel).ConfigureAwait(false))
+            await foreach (var answered in asked.ReadAllAsync(cancel).ConfigureAwait(false))
             {
                 FileWord? word;
                 do

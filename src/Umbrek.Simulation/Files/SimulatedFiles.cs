@@ -355,6 +355,8 @@ public sealed class SimulatedFiles(SimulatedDisk disk, IReadOnlyList<string>? ro
 
     private sealed class Sink(SimulatedFiles files, FileWrite write, string key, string at, MemoryStream part) : IFileSink
     {
+        public FileName Place => files.PlaceOf(write.Path);
+
         public long Length => part.Length;
 
         public void Cut(long length) => part.SetLength(length);

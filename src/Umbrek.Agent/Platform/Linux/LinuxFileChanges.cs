@@ -160,7 +160,7 @@ public sealed class LinuxFileChanges(StateDirectory state, PartLedger ledger, Ti
 
     public long PartOf(FilePart part)
     {
-        var (folder, place) = OpenTarget(part.Path);
+        var (folder, place, _) = OpenTarget(part.Path);
         using (folder)
         {
             return NativeFiles.LookAt(folder, LinuxFileSink.PartName(place, part.Version)) is { Error: 0 } there && LinuxEntries.KindOf(there.Stat.Mode) == FileKind.File ? there.Stat.Bytes : 0;
@@ -169,10 +169,10 @@ public sealed class LinuxFileChanges(StateDirectory state, PartLedger ledger, Ti
 
     public IFileSink Open(FileWrite write)
     {
-        var (folder, place) = OpenTarget(write.Path);
+        var (folder, place, there) = OpenTarget(write.Path);
         try
         {
-            if (entries.Find(folder, place.Last().ToBytes()) is { } there)
+            if (there is not null)
             {
                 LinuxFileSink.CheckOld(write, there);
             }
@@ -185,18 +185,20 @@ public sealed class LinuxFileChanges(StateDirectory state, PartLedger ledger, Ti
         }
     }
 
-    /// <summary>The folder that a file is written in and where it lies then: a link that is called so already is written through, as editors do.</summary>
-    private (SafeFileHandle Folder, FileName Place) OpenTarget(FileName path)
+    /// <summary>The folder that a file is written in, where it lies then, and what lies there: a link that is called so already is written through, as editors do.</summary>
+    private (SafeFileHandle Folder, FileName Place, FileEntry? There) OpenTarget(FileName path)
     {
         var (folder, name) = places.OpenFolderOf(path);
-        if (entries.Find(folder, name) is not { Kind: FileKind.Link })
+        var there = entries.Find(folder, name);
+        if (there is not { Kind: FileKind.Link })
         {
-            return (folder, LinuxPlaces.PlaceOf(folder, path.Folder()).In(FileName.Of(name)));
+            return (folder, LinuxPlaces.PlaceOf(folder, path.Folder()).In(FileName.Of(name)), there);
         }
         folder.Dispose();
         using var leads = places.Open(path, NativeFiles.NameOnly);
         var place = LinuxPlaces.PlaceOf(leads, path);
-        return (places.OpenFolderOf(place).Folder, place);
+        (folder, name) = places.OpenFolderOf(place);
+        return (folder, place, entries.Find(folder, name));
     }
 
     private (LinuxTrash.Bin Bin, string Called, TrashItem Item) Open(string id)

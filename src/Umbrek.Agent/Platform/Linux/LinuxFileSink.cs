@@ -44,6 +44,8 @@ internal sealed class LinuxFileSink : IFileSink
         Length = flushed = called is null ? 0 : NativeFiles.LookAt(part).Stat.Bytes;
     }
 
+    public FileName Place => at.Place;
+
     public long Length { get; private set; }
 
     /// <summary>What a file is called until it is whole; another name for each version.</summary>
@@ -104,6 +106,11 @@ internal sealed class LinuxFileSink : IFileSink
 
     public void Cut(long length) => Do(() =>
     {
+        if (length == Length)
+        {
+            // A file that is cut to nothing is written to the disk the moment it is closed (ext4(5), auto_da_alloc).
+            return;
+        }
         Check(NativeFiles.SetLength(part, length));
         (Length, flushed) = (length, Math.Min(flushed, length));
     });

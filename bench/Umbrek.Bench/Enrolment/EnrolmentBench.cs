@@ -130,9 +130,10 @@ internal static class EnrolmentBench
         }
     }
 
+    /// <summary>As the installer's script fetches it.</summary>
     private static async Task<double> SpeedAsync(string from)
     {
-        using var curl = Process.Start(new ProcessStartInfo("curl", ["-fsSk", "-o", "/dev/null", "-w", "%{speed_download}", from]) { RedirectStandardOutput = true })!;
+        using var curl = Process.Start(new ProcessStartInfo("curl", ["-fsSk", "--http1.1", "-o", "/dev/null", "-w", "%{speed_download}", from]) { RedirectStandardOutput = true })!;
         var speed = await curl.StandardOutput.ReadToEndAsync();
         await curl.WaitForExitAsync();
         return double.Parse(speed, CultureInfo.InvariantCulture);

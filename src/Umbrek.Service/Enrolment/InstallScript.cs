@@ -12,6 +12,7 @@ public static class InstallScript
     public static string Command(Uri service, byte[] keySha256, string secret) =>
         $"curl -fsS{Pin(service, keySha256)} '{Root(service)}/get/{secret}/install' | sudo sh";
 
+    /// <summary>The script. One large file over a connection of its own comes faster by HTTP/1.1: HTTP/2 has nothing to share there, and cuts it into frames.</summary>
     public static string Text(Uri service, byte[] keySha256, string token, string groupPath, AccessKeyRule accessKey, AgentProgram agent)
     {
         var secret = token.Split('.')[0];
@@ -27,7 +28,7 @@ public static class InstallScript
             trap 'rm -rf "$work"' EXIT
             address='{{Root(service)}}/get/{{secret}}/agent'
             if command -v curl >/dev/null; then
-              curl -fsSk {{pin}} -o "$work/umbrek-agent" "$address"
+              curl -fsSk --http1.1 {{pin}} -o "$work/umbrek-agent" "$address"
             else
               wget -q --no-check-certificate {{pin}} -O "$work/umbrek-agent" "$address"
             fi

@@ -3742,6 +3742,11 @@ export interface components {
       /** Format: int32 */
       hosts: number;
       more: boolean;
+      /**
+       * Format: int32
+       * @default 0
+       */
+      gone: number;
     };
     GrantChange: {
       /** Format: date-time */
@@ -4055,6 +4060,11 @@ export interface components {
       open: number;
       /** Format: int32 */
       hidden: number;
+      /**
+       * Format: int32
+       * @default 0
+       */
+      gone: number;
     };
     JobDetail: {
       job: components["schemas"]["JobInfo"];
@@ -5364,6 +5374,8 @@ export interface components {
       /** Format: int64 */
       fetchedBytes?: null | number;
       steps?: null | components["schemas"]["StepStatus"][];
+      /** @default false */
+      outputGone: boolean;
     };
     RunPace: {
       /** Format: int32 */

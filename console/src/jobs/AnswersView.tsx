@@ -12,7 +12,7 @@ import { commonest, masks, toggled, usualMask } from "./answers";
 import { Comparison } from "./Comparison";
 import { neutralise } from "./output";
 import { useView } from "./useView";
-import { isFinal, isTrouble, runWord } from "./words";
+import { isFinal, isTrouble, notKept, runWord } from "./words";
 
 /** So many different answers are drawn at once. */
 const STEP = 30;
@@ -36,6 +36,7 @@ export function AnswersView({ job, runs }: { job: JobInfo; runs: ReadonlyMap<str
     refetchInterval: over ? false : 3000,
   });
   const folds = answers.data?.folds ?? [];
+  const gone = answers.data?.gone ?? 0;
   const usual = commonest(folds);
   return (
     <div className="stack">
@@ -53,7 +54,7 @@ export function AnswersView({ job, runs }: { job: JobInfo; runs: ReadonlyMap<str
         </div>
       </fieldset>
       <Trouble error={answers.error} />
-      {answers.data && folds.length === 0 && (
+      {answers.data && folds.length === 0 && gone === 0 && (
         <Empty title="No host has answered yet">Answers are folded as the runs end.</Empty>
       )}
       {folds.slice(0, most).map((fold) => (
@@ -64,11 +65,12 @@ export function AnswersView({ job, runs }: { job: JobInfo; runs: ReadonlyMap<str
           Show {Math.min(STEP, folds.length - most)} more of {folds.length} different answers
         </Button>
       )}
-      {answers.data && (answers.data.open > 0 || answers.data.hidden > 0) && (
+      {answers.data && (answers.data.open > 0 || answers.data.hidden > 0 || gone > 0) && (
         <p className="muted">
           {answers.data.open > 0 &&
             `${answers.data.open} ${answers.data.open === 1 ? "run has" : "runs have"} not ended. `}
-          {answers.data.hidden > 0 && `The output of ${answers.data.hidden} hosts is not yours to read.`}
+          {answers.data.hidden > 0 && `The output of ${answers.data.hidden} hosts is not yours to read. `}
+          {gone > 0 && `What ${gone === 1 ? "1 host" : `${gone} hosts`} printed is ${notKept}.`}
         </p>
       )}
     </div>

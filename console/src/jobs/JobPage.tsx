@@ -25,7 +25,7 @@ import { useBoard, useRun } from "./useJob";
 import { useView, type View } from "./useView";
 import { Fetching } from "./Fetching";
 import { InTheWay } from "./InTheWay";
-import { isAsking, isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
+import { hasOutput, isAsking, isFinal, isTrouble, type JobNeeds, needsOf } from "./words";
 
 const byName = new Intl.Collator(undefined, { numeric: true });
 
@@ -209,7 +209,7 @@ function HostByHost({
   const live = useRun(known && may(needs) ? shown?.id : undefined);
   if (!shown) return <Empty title="No host here that you may see" />;
   const run = live.runs.get(shown.id) ?? shown;
-  const others = all.filter((r) => r.id !== shown.id && r.stdoutBytes + r.stderrBytes > 0);
+  const others = all.filter((r) => r.id !== shown.id && hasOutput(r));
   const other = others.find((r) => r.id === against);
   return (
     <div className="job-split">
@@ -239,7 +239,7 @@ function HostByHost({
           <Output run={run} output={live.output.get(shown.id)} needs={needs} />
         )}
         <RunStatus run={run} needs={needs} />
-        {others.length > 0 && run.stdoutBytes + run.stderrBytes > 0 && (
+        {others.length > 0 && hasOutput(run) && (
           <Select
             mt={10}
             label="Compare its output with"

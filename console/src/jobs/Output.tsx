@@ -6,7 +6,7 @@ import { Presence } from "../estate/Presence";
 import { useEstate } from "../estate/useEstate";
 import { bytes } from "../parts/time";
 import type { OutputPart, RunOutput } from "./output";
-import { isFinal, isTrouble, type JobNeeds, runWord } from "./words";
+import { isFinal, hasOutput, isTrouble, type JobNeeds, notKept, runWord } from "./words";
 
 const none: readonly OutputPart[] = [];
 
@@ -34,9 +34,7 @@ export function Output({ run, output, needs }: { run: RunInfo; output: RunOutput
           atEnd.current = el.scrollHeight - el.scrollTop - el.clientHeight < 24;
         }}
       >
-        {parts.length === 0 && (
-          <span className="nothing">{isFinal(run.state) ? "It printed nothing." : "Nothing printed yet."}</span>
-        )}
+        {parts.length === 0 && <span className="nothing">{nothingWord(run)}</span>}
         {parts.map((part, i) => (
           <span key={i} className={part.stream}>
             {part.text}
@@ -46,6 +44,13 @@ export function Output({ run, output, needs }: { run: RunInfo; output: RunOutput
     </>
   );
 }
+
+const nothingWord = (run: RunInfo) =>
+  run.outputGone
+    ? `What it printed is ${notKept}.`
+    : isFinal(run.state)
+      ? "It printed nothing."
+      : "Nothing printed yet.";
 
 /** How a run stands, in a word, with the reason and what is known of its host. */
 export function RunStatus({ run, needs }: { run: RunInfo; needs: JobNeeds }) {
@@ -57,7 +62,7 @@ export function RunStatus({ run, needs }: { run: RunInfo; needs: JobNeeds }) {
         {runWord(run)}
       </span>
       {run.user && <span className="muted"> as {run.user}</span>}
-      {may(needs) && run.stdoutBytes + run.stderrBytes > 0 && (
+      {may(needs) && hasOutput(run) && (
         <span className="muted">
           {" "}
           ·{" "}

@@ -7,7 +7,7 @@ import { useEstate } from "../estate/useEstate";
 import { bytes, span } from "../parts/time";
 import { neutralise } from "./output";
 import { placeOf } from "./steps";
-import { fetchWords, isTrouble, runWord } from "./words";
+import { fetchWords, hasOutput, isTrouble, runWord } from "./words";
 
 /** How a job stands on each host: who waits and why, who failed and why. Only what is in sight is drawn. */
 export function RunList({
@@ -67,7 +67,7 @@ export function RunList({
                 </span>
                 <span className="number muted">
                   {took(run)}
-                  {run.stdoutBytes + run.stderrBytes > 0 && <div>{bytes(run.stdoutBytes + run.stderrBytes)}</div>}
+                  {hasOutput(run) && <div>{bytes(run.stdoutBytes + run.stderrBytes)}</div>}
                 </span>
               </button>
             )

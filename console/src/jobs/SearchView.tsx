@@ -7,6 +7,7 @@ import type { FoundLines } from "../api/types";
 import { Empty, Trouble } from "../parts/Trouble";
 import { neutralise } from "./output";
 import { useView } from "./useView";
+import { notKept } from "./words";
 
 /** Looks for a text in everything that the hosts printed. */
 export function SearchView({ jobId }: { jobId: string }) {
@@ -51,6 +52,11 @@ export function SearchView({ jobId }: { jobId: string }) {
       <Trouble error={found.error} />
       {found.data?.lines.length === 0 && (
         <Empty title={`No host printed “${text}”`}>Letters of either case count.</Empty>
+      )}
+      {(found.data?.gone ?? 0) > 0 && (
+        <p className="muted">
+          What {found.data?.gone === 1 ? "1 host" : `${found.data?.gone} hosts`} printed is {notKept}.
+        </p>
       )}
       {found.data && found.data.lines.length > 0 && (
         <>

@@ -113,6 +113,18 @@ describe("a job", () => {
     expect(document.querySelector("details pre")?.textContent).toContain("echo \u2426evil");
   });
 
+  it("says of a host what it printed, that nothing was, or that it is not kept any longer", async () => {
+    open("?view=hosts");
+    comes(job({ succeeded: 2 }), [
+      run("quay-ticket-01", "succeeded", { stdoutBytes: 40, outputGone: true }),
+      run("quay-ticket-02", "succeeded"),
+    ]);
+    await vi.waitFor(() => expect(screen.getByText("What it printed is not kept any longer.")).toBeVisible());
+    expect(screen.queryByRole("link", { name: /download/ })).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: /quay-ticket-02/ }));
+    await vi.waitFor(() => expect(screen.getByText("It printed nothing.")).toBeVisible());
+  });
+
   it("is ended on the hosts where it still goes on", async () => {
     open();
     comes(job({ running: 1, waiting: 1, succeeded: 1 }), [
@@ -244,6 +256,14 @@ describe("the answers", () => {
     await userEvent.click(within(odd).getByRole("button", { name: "Run again on quay-ticket-03" }));
     expect(await within(odd).findByText("quay-ticket-03 is retired.")).toBeVisible();
     expect(asked("POST", "jobs/j/again").at(-1)?.body).toMatchObject({ runs: ["run-quay-ticket-03"] });
+  });
+
+  it("say whose output is not kept any longer", async () => {
+    service.answers["GET jobs/j/answers"] = [200, { folds: [], open: 0, hidden: 0, gone: 3 }];
+    open();
+    comes(job({ succeeded: 3 }), three);
+    expect(await screen.findByText("What 3 hosts printed is not kept any longer.")).toBeVisible();
+    expect(screen.queryByText("No host has answered yet")).toBeNull();
   });
 
   it("show of an odd one what differs from the usual one, or all of it", async () => {

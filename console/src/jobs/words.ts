@@ -15,6 +15,12 @@ export const isFinal = (state: RunState) => finalStates.has(state);
 
 export const isTrouble = (state: RunState) => isFinal(state) && state !== "succeeded" && state !== "cancelled";
 
+/** Whether it printed something that can be read. */
+export const hasOutput = (run: RunInfo) => run.stdoutBytes + run.stderrBytes > 0 && !run.outputGone;
+
+/** Of output that is past its term; behind what it was. */
+export const notKept = "not kept any longer";
+
 export function runWord(run: Pick<RunInfo, "state" | "exitStatus">): string {
   if (run.state === "failed" && run.exitStatus != null) return `failed (${run.exitStatus})`;
   return run.state.replace("-", " ");

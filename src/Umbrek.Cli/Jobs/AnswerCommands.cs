@@ -148,6 +148,10 @@ public static class AnswerCommands
             {
                 await Console.Error.WriteLineAsync($"{found.Lines.Count} {(found.Lines.Count == 1 ? "line" : "lines")} on {found.Hosts} {(found.Hosts == 1 ? "host" : "hosts")}{(found.More ? "; there are more, show them with --most" : "")}").ConfigureAwait(false);
             }
+            if (found.Gone > 0 && client.Format(parsed) == OutputFormat.Table)
+            {
+                await Console.Error.WriteLineAsync($"What {found.Gone} {(found.Gone == 1 ? "host" : "hosts")} printed is not kept any longer.").ConfigureAwait(false);
+            }
             return found.Lines.Count > 0 ? ExitCodes.Done : ExitCodes.NothingMatched;
         });
         return command;

@@ -36,13 +36,17 @@ public sealed class AnswerPrinter(ApiClient api, TextWriter to, int mostLines)
         {
             rest.Add($"the output of {answers.Hidden} {(answers.Hidden == 1 ? "host is" : "hosts is")} not yours to read");
         }
-        if (answers.PassedOver != "nothing")
+        if (answers.Gone > 0)
+        {
+            rest.Add($"what {answers.Gone} {(answers.Gone == 1 ? "host" : "hosts")} printed is not kept any longer");
+        }
+        if (answers.PassedOver != "nothing" && answers.Folds.Count > 0)
         {
             rest.Add($"passed over: {answers.PassedOver}");
         }
         if (rest.Count > 0)
         {
-            await to.WriteLineAsync($"\n({string.Join("; ", rest)})").ConfigureAwait(false);
+            await to.WriteLineAsync($"{(answers.Folds.Count > 0 ? "\n" : "")}({string.Join("; ", rest)})").ConfigureAwait(false);
         }
     }
 

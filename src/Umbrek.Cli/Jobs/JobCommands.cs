@@ -86,7 +86,7 @@ public static class JobCommands
         new("State", Words.Of),
         .. detail.Job.Command.Steps is { } steps ? (Column<RunInfo>[])[new("Steps", r => StepCommand.Place(r, steps))] : [],
         new("Took", r => r is { StartedAt: { } from, EndedAt: { } to } ? Took(to - from) : "", Right: true),
-        new("Output", r => Units.Bytes(r.StdoutBytes + r.StderrBytes), Right: true, Machine: r => $"{r.StdoutBytes + r.StderrBytes}"),
+        new("Output", r => r.OutputGone ? "not kept" : Units.Bytes(r.StdoutBytes + r.StderrBytes), Right: true, Machine: r => $"{r.StdoutBytes + r.StderrBytes}"),
         new("Reason", r => r.Reason ?? "")]);
 
     private static Command Output(ClientContext client)

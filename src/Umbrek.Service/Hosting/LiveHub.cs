@@ -239,7 +239,7 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
             var job = await jobs.GetInfoAsync(run.JobId, by.Reach, cancel).ConfigureAwait(false);
             run = await jobs.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
             yield return new JobChanges(reset, job, [run], []);
-            while (await jobs.ReadOutputAsync(runId, sent, OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
+            while (!run.OutputGone && await jobs.ReadOutputAsync(runId, sent, OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
             {
                 sent = pieces[^1].Sequence;
                 yield return new JobChanges(false, job, [], pieces);
@@ -272,7 +272,7 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
                 yield return new JobChanges(reset, detail.Job, part, []);
                 reset = false;
             }
-            foreach (var run in changed.Where(r => withOutput && r.StdoutBytes + r.StderrBytes > 0 && by.Reach.May(detail.Job.Command.Needs, r.GroupPath)))
+            foreach (var run in changed.Where(r => withOutput && !r.OutputGone && r.StdoutBytes + r.StderrBytes > 0 && by.Reach.May(detail.Job.Command.Needs, r.GroupPath)))
             {
                 while (await jobs.ReadOutputAsync(run.Id, sent.GetValueOrDefault(run.Id, -1), OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
                 {

@@ -40,11 +40,12 @@ public static class ServiceCommands
         var otlpHeaders = new Option<string?>("--otlp-headers") { Description = "File with the headers that the collector wants, one NAME=VALUE a line." };
         var otlpEvery = new Option<int>("--otlp-every") { Description = "Seconds from one sending to the next.", DefaultValueFactory = _ => 60 };
         var recordings = new Option<int>("--recording-days") { Description = "How many days recordings of shells and desktops are kept.", DefaultValueFactory = _ => 90 };
+        var outputs = new Option<int>("--output-days") { Description = "How many days the output of commands is kept.", DefaultValueFactory = _ => 365 };
         var sso = new Option<string?>("--sign-on") { Description = "Address of an OpenID Connect provider that technicians may sign in with, for example https://id.halyard.example" };
         var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
         var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };
         var ssoName = new Option<string?>("--sign-on-name") { Description = "What technicians call the provider; its address when left out." };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, otlp, otlpHeaders, otlpEvery, recordings, sso, ssoClient, ssoSecret, ssoName };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, otlp, otlpHeaders, otlpEvery, recordings, outputs, sso, ssoClient, ssoSecret, ssoName };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -65,6 +66,10 @@ public static class ServiceCommands
                 {
                     throw new InvalidDataException("--recording-days is 1 to 36500.");
                 }
+                if (parsed.GetValue(outputs) is < 1 or > 36_500)
+                {
+                    throw new InvalidDataException("--output-days is 1 to 36500.");
+                }
                 if (parsed.GetValue(syslogAuthority) is { } authority && !File.Exists(authority))
                 {
                     throw new InvalidDataException($"There is no file {authority}; --syslog-ca names a PEM file.");
@@ -80,6 +85,7 @@ public static class ServiceCommands
                     SampleIntervalSeconds = parsed.GetValue(interval),
                     CallsPerSecond = parsed.GetValue(calls),
                     RecordingDays = parsed.GetValue(recordings),
+                    OutputDays = parsed.GetValue(outputs),
                     HooksMayReach = [.. (parsed.GetValue(hooks) ?? []).Select(text => System.Net.IPNetwork.TryParse(text, out var network) ? network : throw new InvalidDataException($"'{text}' is no network; --hooks-may-reach takes one like 10.20.0.0/16 or 2001:db8:1::/48."))],
                     SingleSignOn = ReadProvider(parsed.GetValue(sso), parsed.GetValue(ssoClient), parsed.GetValue(ssoSecret), parsed.GetValue(ssoName)),
                     Syslog = parsed.GetValue(syslog) is { } receiver ? SyslogTarget.Parse(receiver) : null,

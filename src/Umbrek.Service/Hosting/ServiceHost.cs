@@ -193,6 +193,9 @@ public static class ServiceHost
         services.AddSingleton<ReleaseService>();
         services.AddSingleton<RolloutService>();
         services.AddHostedService(p => p.GetRequiredService<RolloutService>());
+        services.AddSingleton<OutputTerm>();
+        services.AddSingleton<OutputPruner>();
+        services.AddHostedService(p => p.GetRequiredService<OutputPruner>());
         services.AddSingleton<SamplePruner>();
         services.AddHostedService(p => p.GetRequiredService<SamplePruner>());
         services.AddSingleton<RollupQueue>();

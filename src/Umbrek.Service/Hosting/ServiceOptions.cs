@@ -80,6 +80,9 @@ public sealed record ServiceOptions
     /// <summary>How long recordings are kept, from their end on.</summary>
     public int RecordingDays { get; init; } = 90;
 
+    /// <summary>How long the output of commands is kept, from their end on.</summary>
+    public int OutputDays { get; init; } = 365;
+
     /// <summary>Most bytes of one recording's text; a shell that goes on behind it is recorded anew.</summary>
     public long RecordingBytes { get; init; } = 64 * 1024 * 1024;
 

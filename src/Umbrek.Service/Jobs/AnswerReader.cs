@@ -11,7 +11,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>What the hosts of a job answered: folded, compared, searched. All of it takes as much as running the command there.</summary>
-public sealed class AnswerReader(IDatabase database, JobReader jobs, Gate gate)
+public sealed class AnswerReader(IDatabase database, JobReader jobs, OutputTerm term, Gate gate)
 {
     /// <summary>Of longer answers only the beginning is read, in bytes.</summary>
     private const int MostBytes = 4 << 20;
@@ -29,14 +29,15 @@ public sealed class AnswerReader(IDatabase database, JobReader jobs, Gate gate)
     {
         var mask = ReadMask(passOver);
         var (runs, hidden) = await ReadableAsync(jobId, by, cancel).ConfigureAwait(false);
-        var ended = runs.Where(r => r.State.IsFinal()).ToList();
+        var gone = runs.Count(r => r.OutputGone);
+        var ended = runs.Where(r => r.State.IsFinal() && !r.OutputGone).ToList();
         var marks = await MarkAsync(ended, mask, cancel).ConfigureAwait(false);
         var answers = ended.Select(r => new Answer(r.Id, r.HostLabel, r.State, r.ExitStatus, r.Reason is null ? null : Counts(r.Reason, r, mask), marks[r.Id]));
         var byId = ended.ToDictionary(r => r.Id);
         var folds = AnswerFold.Fold(answers).Select(f => new FoldedAnswer(
             f.First.State, f.First.ExitStatus, byId[f.First.RunId].Reason, f.Variants, f.First.Mark.Lines, BytesOf(byId[f.First.RunId]),
             [.. f.Answers.Select(a => a.RunId)], f.Answers.Any(a => BytesOf(byId[a.RunId]) > MostBytes)));
-        return new JobAnswers(mask.Write(), [.. folds], runs.Count - ended.Count, hidden);
+        return new JobAnswers(mask.Write(), [.. folds], runs.Count - ended.Count - gone, hidden, gone);
     }
 
     /// <summary>Compares two answers, which may be of different jobs.</summary>
@@ -47,6 +48,8 @@ public sealed class AnswerReader(IDatabase database, JobReader jobs, Gate gate)
         var second = await jobs.GetRunAsync(secondId, by.Reach, cancel).ConfigureAwait(false);
         gate.Host(by, first.HostId, await jobs.NeedsAsync(first.JobId, cancel).ConfigureAwait(false));
         gate.Host(by, second.HostId, await jobs.NeedsAsync(second.JobId, cancel).ConfigureAwait(false));
+        term.Check(first);
+        term.Check(second);
         var cut = false;
         var streams = new List<StreamComparison>();
         foreach (var stream in new[] { RunEventKind.Stdout, RunEventKind.Stderr })
@@ -73,17 +76,18 @@ public sealed class AnswerReader(IDatabase database, JobReader jobs, Gate gate)
         var (runs, _) = await ReadableAsync(jobId, by, cancel).ConfigureAwait(false);
         var found = new List<FoundLine>();
         var hosts = 0;
-        foreach (var run in runs.Where(r => BytesOf(r) > 0))
+        var gone = runs.Count(r => r.OutputGone);
+        foreach (var run in runs.Where(r => BytesOf(r) > 0 && !r.OutputGone))
         {
             var before = found.Count;
             var more = await SearchAsync(run, text, most, found, cancel).ConfigureAwait(false);
             hosts += found.Count > before ? 1 : 0;
             if (more)
             {
-                return new FoundLines(found, hosts, true);
+                return new FoundLines(found, hosts, true, gone);
             }
         }
-        return new FoundLines(found, hosts, false);
+        return new FoundLines(found, hosts, false, gone);
     }
 
     /// <summary>The runs of a job whose output one may read, by their hosts' names, and how many more there are.</summary>
@@ -148,7 +152,7 @@ public sealed class AnswerReader(IDatabase database, JobReader jobs, Gate gate)
         var marks = new Dictionary<Guid, AnswerMark>(runs.Count);
         digest.Begin([]);
         var nothing = digest.End();
-        foreach (var run in runs.Where(r => BytesOf(r) == 0))
+        foreach (var run in runs)
         {
             marks[run.Id] = nothing;
         }

@@ -66,7 +66,7 @@ public static class JobEndpoints
 
     private static string? KeyOf(HttpContext http) => http.Request.Headers["Idempotency-Key"].ToString() is { Length: > 0 } key ? key : null;
 
-    private static async Task WriteOutputAsync(JobReader reader, Gate gate, HttpContext http, Asker by, Guid id, string? stream, CancellationToken cancel)
+    private static async Task WriteOutputAsync(JobReader reader, OutputTerm term, Gate gate, HttpContext http, Asker by, Guid id, string? stream, CancellationToken cancel)
     {
         RunEventKind? only = stream switch
         {
@@ -78,6 +78,7 @@ public static class JobEndpoints
         // What a command put out can hold anything that is on the host: reading it takes as much as running it.
         var run = await reader.GetRunAsync(id, by.Reach, cancel).ConfigureAwait(false);
         gate.Host(by, run.HostId, await reader.NeedsAsync(run.JobId, cancel).ConfigureAwait(false));
+        term.Check(run);
         http.Response.ContentType = "application/octet-stream";
         http.Response.Headers.ContentDisposition = $"attachment; filename=\"run-{id}.txt\"";
         var after = -1L;

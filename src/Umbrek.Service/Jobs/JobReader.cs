@@ -15,7 +15,7 @@ using Umbrek.Wire.Jobs;
 namespace Umbrek.Service.Jobs;
 
 /// <summary>Reads jobs, runs and output as they are stored.</summary>
-public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate, IAgentLinks links, ContentServer content)
+public sealed class JobReader(IDatabase database, EstateIndex estate, AccessIndex access, Gate gate, IAgentLinks links, ContentServer content, OutputTerm term)
 {
     /// <summary>Newest first; those that name a host which one may see.</summary>
     public async Task<Page<JobInfo>> ListAsync(Asker by, Guid? hostId, string? cursor, int? limit, CancellationToken cancel)
@@ -169,7 +169,7 @@ public sealed class JobReader(IDatabase database, EstateIndex estate, AccessInde
         return new RunInfo(
             r.Id, r.JobId, r.HostId, host?.Label ?? "removed host", host?.SystemName ?? "", host?.GroupPath ?? "", r.State, createdAt,
             r.StartedAt, r.EndedAt, r.ExitStatus, r.Reason ?? (held ? "Its turn has not come yet." : null), r.User, r.StdoutBytes, r.StderrBytes, held,
-            r.State is RunState.Sent or RunState.Running ? content.Fetched(r.Id) : null, r.ReadSteps());
+            r.State is RunState.Sent or RunState.Running ? content.Fetched(r.Id) : null, r.ReadSteps(), term.IsOver(r, createdAt));
     }
 
     private static JobInfo ToInfo(JobRow j, RunCounts counts, bool whole)

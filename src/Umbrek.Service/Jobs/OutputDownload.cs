@@ -94,7 +94,7 @@ public sealed class OutputDownload(AnswerReader answers, JobReader jobs)
             var name = FileName(run, taken);
             foreach (var (stream, bytes) in new[] { (RunEventKind.Stdout, run.StdoutBytes), (RunEventKind.Stderr, run.StderrBytes) })
             {
-                if (bytes == 0)
+                if (bytes == 0 || run.OutputGone)
                 {
                     continue;
                 }
@@ -109,6 +109,10 @@ public sealed class OutputDownload(AnswerReader answers, JobReader jobs)
 
     private async IAsyncEnumerable<byte[]> ReadAsync(RunInfo run, RunEventKind stream, [System.Runtime.CompilerServices.EnumeratorCancellation] CancellationToken cancel)
     {
+        if (run.OutputGone)
+        {
+            yield break;
+        }
         var after = -1L;
         while (await jobs.ReadOutputAsync(run.Id, after, PieceBytes, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
         {

@@ -8,7 +8,8 @@ namespace Umbrek.Wire.Jobs;
 /// <param name="PassedOver">What did not count, as <see cref="AnswerMasks"/> writes it.</param>
 /// <param name="Open">Runs that have not ended.</param>
 /// <param name="Hidden">Runs on hosts whose output one may not read.</param>
-public sealed record JobAnswers(string PassedOver, IReadOnlyList<FoldedAnswer> Folds, int Open, int Hidden);
+/// <param name="Gone">Runs whose output is not kept any longer.</param>
+public sealed record JobAnswers(string PassedOver, IReadOnlyList<FoldedAnswer> Folds, int Open, int Hidden, int Gone = 0);
 
 /// <param name="Variants">How many different outputs there are among them, to the byte.</param>
 /// <param name="Lines">Of the first host's output, stdout and stderr together.</param>
@@ -29,7 +30,8 @@ public sealed record FoundLine(Guid RunId, string HostLabel, RunEventKind Stream
 
 /// <param name="Hosts">How many hosts have such a line, among those that were looked at.</param>
 /// <param name="More">There are more lines; not all hosts may have been looked at.</param>
-public sealed record FoundLines(IReadOnlyList<FoundLine> Lines, int Hosts, bool More);
+/// <param name="Gone">Runs whose output is not kept any longer.</param>
+public sealed record FoundLines(IReadOnlyList<FoundLine> Lines, int Hosts, bool More, int Gone = 0);
 
 /// <summary>The same again, on some of the hosts.</summary>
 /// <param name="Runs">Runs of the job whose hosts are to do it again; null means those that ended in trouble.</param>

@@ -39,6 +39,7 @@ public sealed record JobInfo(
 /// <param name="Held">Its host is linked, and its turn has not come yet.</param>
 /// <param name="FetchedBytes">While the host fetches what it is to put somewhere: so much has left the service.</param>
 /// <param name="Steps">Of a runbook: what has become of the steps that were reached, in order.</param>
+/// <param name="OutputGone">It printed something, which is not kept any longer.</param>
 public sealed record RunInfo(
     Guid Id,
     Guid JobId,
@@ -57,7 +58,8 @@ public sealed record RunInfo(
     long StderrBytes,
     bool Held = false,
     long? FetchedBytes = null,
-    IReadOnlyList<StepStatus>? Steps = null);
+    IReadOnlyList<StepStatus>? Steps = null,
+    bool OutputGone = false);
 
 public sealed record JobDetail(JobInfo Job, IReadOnlyList<RunInfo> Runs);
 

@@ -37,7 +37,7 @@ public sealed class ApiBodyTests
     {
         var run = JsonSerializer.SerializeToElement(
             new RunInfo(Id, Id, Id, "quay-ticket-01", "kx-77a", "Saltmarsh Ferry/Quay", RunState.TimedOut, Noon, Noon, Noon, 143, "late", "root", 1, 2, true), WireJson.Default.RunInfo);
-        Fields(run, "id jobId hostId hostLabel systemName groupPath state createdAt startedAt endedAt exitStatus reason user stdoutBytes stderrBytes held");
+        Fields(run, "id jobId hostId hostLabel systemName groupPath state createdAt startedAt endedAt exitStatus reason user stdoutBytes stderrBytes held outputGone");
         run.GetProperty("state").GetString().ShouldBe("timed-out");
     }
 

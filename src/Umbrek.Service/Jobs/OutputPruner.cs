@@ -14,9 +14,6 @@ public sealed partial class OutputPruner(IDatabase database, OutputTerm term, Au
     /// <summary>So many bytes go in one transaction: what comes in waits for it.</summary>
     private const long MostBytes = 16 << 20;
 
-    /// <summary>Of runs that ended before, nothing is left.</summary>
-    private DateTimeOffset swept = DateTimeOffset.UnixEpoch;
-
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var timer = new PeriodicTimer(TimeSpan.FromHours(1), time);
@@ -42,8 +39,8 @@ public sealed partial class OutputPruner(IDatabase database, OutputTerm term, Au
         while (true)
         {
             var runs = await db.Runs.AsNoTracking()
-                .Where(r => r.EndedAt >= swept && r.EndedAt < before && db.Jobs.Any(j => j.Id == r.JobId && j.CreatedAt < before) && db.RunOutput.Any(o => o.RunId == r.Id))
-                .OrderBy(r => r.EndedAt).Select(r => new { r.Id, Bytes = r.StdoutBytes + r.StderrBytes }).Take(Together).ToListAsync(cancel).ConfigureAwait(false);
+                .Where(r => r.EndedAt < before && db.Jobs.Any(j => j.Id == r.JobId && j.CreatedAt < before) && db.RunOutput.Any(o => o.RunId == r.Id))
+                .OrderBy(r => r.Id).Select(r => new { r.Id, Bytes = r.StdoutBytes + r.StderrBytes }).Take(Together).ToListAsync(cancel).ConfigureAwait(false);
             if (runs.Count == 0)
             {
                 break;
@@ -61,7 +58,6 @@ public sealed partial class OutputPruner(IDatabase database, OutputTerm term, Au
             }
             gone += runs.Count;
         }
-        swept = before;
         if (gone > 0)
         {
             await audit.AddAsync(Caller.Service, "output.expire", "everything", cancel, ("runs", $"{gone}"), ("older than", $"{term.Days} days")).ConfigureAwait(false);

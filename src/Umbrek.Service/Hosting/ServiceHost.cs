@@ -106,6 +106,7 @@ public static class ServiceHost
                 {
                     if (address.Tls)
                     {
+                        endpoint.UseSocketWriter();
                         endpoint.UseHttps(endpoint.ApplicationServices.GetRequiredService<ServiceKey>().Certificate);
                     }
                 });

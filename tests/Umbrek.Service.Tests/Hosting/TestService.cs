@@ -219,6 +219,6 @@ internal sealed class TestService : IAsyncDisposable
         }
         App = ServiceHost.Build(adjust(options), time);
         await ServiceHost.StartAsync(App, default);
-        Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single());
+        Address = new Uri(Get<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.Single(a => a.StartsWith("http://", StringComparison.Ordinal)));
     }
 }

@@ -114,14 +114,29 @@ internal static class EnrolmentBench
             {
                 await Task.Delay(20);
             }
-            var ours = new List<double>();
-            var theirs = new List<double>();
-            for (var round = 0; round < 7; round++)
+            var (here, there) = ($"{address}get/{secret}/agent", $"https://localhost:{port}/agent");
+            async Task CompareAsync(string what, Func<string, Task<double>> speed)
             {
-                theirs.Add(await SpeedAsync($"https://localhost:{port}/agent"));
-                ours.Add(await SpeedAsync($"{address}get/{secret}/agent"));
+                var (ours, theirs) = (new List<double>(), new List<double>());
+                for (var round = 0; round < 7; round++)
+                {
+                    theirs.Add(await speed(there));
+                    ours.Add(await speed(here));
+                }
+                Figures.Line(what, Figures.Median(ours) / 1e6, Figures.Median(theirs) / 1e6, "MB/s", "like a static server");
             }
-            Figures.Line("the agent's download", Figures.Median(ours) / 1e6, Figures.Median(theirs) / 1e6, "MB/s", "like a static server");
+            await CompareAsync("the agent's download, the first seven", SpeedAsync);
+            for (var more = 0; more < 60; more++)
+            {
+                await SpeedAsync(here);
+            }
+            await CompareAsync("… after sixty others", SpeedAsync);
+            await CompareAsync("… eight at once, all together", async from =>
+            {
+                var began = Stopwatch.GetTimestamp();
+                await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => SpeedAsync(from)));
+                return 8 * new FileInfo(agent).Length / Stopwatch.GetElapsedTime(began).TotalSeconds;
+            });
         }
         finally
         {

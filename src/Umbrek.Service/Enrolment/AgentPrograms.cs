@@ -11,9 +11,6 @@ namespace Umbrek.Service.Enrolment;
 public sealed record AgentProgram(string Version, string File, byte[] Content, string Sha256)
 {
     public long Size => Content.Length;
-
-    /// <summary>To be sent piece by piece: whole, it would be copied for each who fetches it.</summary>
-    public Stream Open() => new MemoryStream(Content, writable: false);
 }
 
 /// <summary>The agent program that came with this service.</summary>

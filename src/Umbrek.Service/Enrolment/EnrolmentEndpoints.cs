@@ -62,9 +62,7 @@ public static class EnrolmentEndpoints
             limiter.GuardAsync(http, async () =>
             {
                 await service.FindUsableAsync(secret, cancel).ConfigureAwait(false);
-                var agent = programs.Needed();
-                return TypedResults.Stream(agent.Open(), "application/octet-stream", "umbrek-agent", null, enableRangeProcessing: true,
-                    entityTag: new Microsoft.Net.Http.Headers.EntityTagHeaderValue($"\"{agent.Sha256}\""));
+                return new AgentFile(programs.Needed());
             })).AllowAnonymous();
         files.MapGet("/package", (InstallerService service, AgentPrograms programs, FailureLimiter limiter, HttpContext http, string secret, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.File(

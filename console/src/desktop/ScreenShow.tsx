@@ -15,6 +15,8 @@ import { Replay, type ReplaySeen, unplayed } from "./replay";
 import { readableKey, type TapeEntry, wordsOf } from "./tape";
 
 const KEYS_SHOWN = 80;
+/** So many entries behind it is said how far it has come. */
+const FAR_BEHIND = 200;
 const nothing = () => () => undefined;
 
 /** A recorded desktop, shown as it went, with what happened beside the picture. */
@@ -115,7 +117,14 @@ function Shown({
   const current = marks.findLastIndex((m) => m.at <= player.at);
   return (
     <div className="replay-shown" onKeyDown={playerKeys(player)}>
-      <PlayerControls player={player} />
+      <PlayerControls
+        player={player}
+        going={
+          seen.wanted - seen.shown > FAR_BEHIND
+            ? `going there … ${String(Math.floor((100 * seen.shown) / seen.wanted))} %`
+            : undefined
+        }
+      />
       {info.hasKeys && (
         <p className="recording-keys" aria-label="What was typed last">
           <span className="muted">typed</span> <span className="mono">{typed}</span>

@@ -17,6 +17,17 @@ function packer(): (plain: number[]) => Uint8Array {
   };
 }
 
+/** Bytes that can't be packed, the same for the same seed. */
+function noise(seed: number, length: number): number[] {
+  let x = seed * 2654435761 + 1;
+  return Array.from({ length }, () => {
+    x = (Math.imul(x, 1664525) + 1013904223) | 0;
+    return (x >>> 16) & 255;
+  });
+}
+
+const noiseTile = (seed: number) => [0, ...noise(seed, 64 * 64 * 3)];
+
 const red = [0, 0, 255];
 const blue = [255, 0, 0];
 const RED = 0xff0000ff;
@@ -52,6 +63,28 @@ describe("ZRLE", () => {
     ["too much", [1, ...red, 9]],
   ])("tells %s", (_, tile) => {
     expect(() => new ZrleDecoder().read(packer()(tile), 2, 2)).toThrow(RfbProblem);
+  });
+
+  it("goes on within a stream from what another had unpacked", () => {
+    const pack = packer();
+    const first = new ZrleDecoder();
+    // More than what may be referred to, in small pieces and in one that is larger by itself.
+    for (let n = 0; n < 40; n++) first.read(pack([0, ...noise(n, 64 * 10 * 3)]), 64, 10);
+    first.read(pack([...noiseTile(41), ...noiseTile(42), ...noiseTile(43), ...noiseTile(44)]), 128, 128);
+    const again = noise(39, 64 * 10 * 3);
+    first.read(pack([0, ...again]), 64, 10);
+    const second = new ZrleDecoder(first.window);
+    expect(second.window).toEqual(first.window);
+    expect(second.window.length).toBe(32 * 1024);
+    // What has just been packed is only referred to.
+    const short = pack([0, ...again]);
+    expect(short.length).toBeLessThan(100);
+    const pixels = second.read(short, 64, 10);
+    expect(pixels).toEqual(first.read(short, 64, 10));
+    expect(pixels[0]).toBe(
+      (0xff000000 | ((again[0] as number) << 16) | ((again[1] as number) << 8) | (again[2] as number)) >>> 0,
+    );
+    expect(new ZrleDecoder(new ZrleDecoder().window).read(packer()([1, ...red]), 1, 1)[0]).toBe(RED);
   });
 
   it("tells what is no zlib", () => {

@@ -31,6 +31,27 @@ export class Painter {
     });
   }
 
+  /** The picture as it stands once everything so far is drawn. */
+  still(): Promise<ImageBitmap> {
+    const taken = this.#last.then(() => createImageBitmap(this.context.canvas));
+    this.#last = taken.then(
+      () => undefined,
+      () => undefined,
+    );
+    return taken;
+  }
+
+  /** Shows a picture instead of what stood there. */
+  put(still: ImageBitmap): void {
+    this.after(() => {
+      const { canvas } = this.context;
+      [canvas.width, canvas.height] = [still.width, still.height];
+      this.events.size(still.width, still.height);
+      this.context.drawImage(still, 0, 0);
+      this.events.drawn();
+    });
+  }
+
   /** Until everything so far is drawn. */
   drawn(): Promise<void> {
     return this.#last;

@@ -19,9 +19,9 @@ describe("a recorded desktop that is shown again", () => {
       { kind: "show", from: 0, to: 4 },
       { kind: "show", from: 4, to: 5 },
     ]);
-    expect(replay.seen().pointer).toEqual({ x: 5, y: 6 });
+    expect(replay.seen()).toMatchObject({ pointer: { x: 5, y: 6 }, wanted: 5 });
     replay.reset();
-    expect(replay.seen()).toMatchObject({ pointer: undefined, shown: 0 });
+    expect(replay.seen()).toMatchObject({ pointer: undefined, shown: 0, wanted: 0 });
     replay.show([entry("host")]);
     expect(Drawer.last.told.slice(4)).toEqual([{ kind: "reset" }, { kind: "show", from: 0, to: 1 }]);
   });
@@ -48,6 +48,7 @@ describe("a recorded desktop that is shown again", () => {
       cursor: { hotX: 1, hotY: 2, png: undefined },
       pointer: { x: 7, y: 8 },
       shown: 12,
+      wanted: 0,
       problem: "The recording is cut off.",
     });
     stop();

@@ -7,8 +7,9 @@ export interface ReplaySeen {
   height: number;
   cursor: { hotX: number; hotY: number; png: string | undefined } | undefined;
   pointer: { x: number; y: number } | undefined;
-  /** So many entries are drawn. */
+  /** So many entries are drawn, of so many that are to be. */
   shown: number;
+  wanted: number;
   problem: string | undefined;
 }
 
@@ -19,6 +20,7 @@ export const unplayed: ReplaySeen = {
   cursor: undefined,
   pointer: undefined,
   shown: 0,
+  wanted: 0,
   problem: undefined,
 };
 
@@ -46,7 +48,7 @@ export class Replay {
   reset(): void {
     this.#next = 0;
     this.#tell({ kind: "reset" });
-    this.#set({ pointer: undefined, shown: 0 });
+    this.#set({ pointer: undefined, shown: 0, wanted: 0 });
   }
 
   /** Shows what comes next on the tape. */
@@ -55,7 +57,10 @@ export class Replay {
     this.#next += entries.length;
     this.#tell({ kind: "show", from, to: this.#next });
     const mouse = entries.findLast((e) => e.kind === "mouse")?.said;
-    if (mouse) this.#set({ pointer: { x: Number(mouse.x), y: Number(mouse.y) } });
+    this.#set({
+      wanted: this.#next,
+      ...(mouse && { pointer: { x: Number(mouse.x), y: Number(mouse.y) } }),
+    });
   }
 
   dispose(): void {

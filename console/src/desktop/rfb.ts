@@ -52,6 +52,13 @@ export interface RfbEvents {
   clipboard(text: string | undefined): void;
 }
 
+/** What one needs to know to go on between two messages, beside the picture. */
+export interface RfbRest {
+  width: number;
+  height: number;
+  unpacked: Uint8Array<ArrayBuffer>;
+}
+
 type Read = Generator<number, void, Uint8Array<ArrayBuffer>>;
 
 /** The viewer's side of RFB 3.8 (RFC 6143): takes bytes as they come, and says what they mean. */
@@ -61,13 +68,26 @@ export class RfbReader {
   #end = 0;
   #need: number;
   readonly #reading: Read;
-  readonly #zrle = new ZrleDecoder();
+  readonly #zrle: ZrleDecoder;
+  #between = false;
   #width = 0;
   #height = 0;
 
-  constructor(private readonly events: RfbEvents) {
-    this.#reading = this.#read();
+  /** @param from Where another stopped; nothing begins with the handshake. */
+  constructor(
+    private readonly events: RfbEvents,
+    from?: RfbRest,
+  ) {
+    this.#zrle = new ZrleDecoder(from?.unpacked);
+    if (from) [this.#width, this.#height] = [from.width, from.height];
+    this.#reading = from ? this.#messages() : this.#read();
     this.#need = this.#reading.next().value as number;
+  }
+
+  /** What another needs to go on from here; undefined within a message. */
+  get rest(): RfbRest | undefined {
+    if (!this.#between || this.#end > this.#start) return undefined;
+    return { width: this.#width, height: this.#height, unpacked: this.#zrle.window };
   }
 
   /** @throws RfbProblem when what came is no RFB. */
@@ -95,8 +115,14 @@ export class RfbReader {
 
   *#read(): Read {
     yield* this.#begin();
+    yield* this.#messages();
+  }
+
+  *#messages(): Read {
     for (;;) {
+      this.#between = true;
       const [kind] = yield* take(1);
+      this.#between = false;
       if (kind === 0) yield* this.#update();
       else if (kind === 3) yield* this.#cutText();
       else if (kind === 150) this.events.say(say.continuousUpdates(this.#width, this.#height));

@@ -5,17 +5,38 @@ const TILE = 64;
 /** What came is no picture: the line is of no use any more. */
 export class RfbProblem extends Error {}
 
+/** So far back what is packed may refer to (RFC 1951, 2). */
+const WINDOW = 32 * 1024;
+
 /** Unpacks one zlib stream that goes on from rectangle to rectangle. */
 class Unpacker {
   #pieces: Uint8Array[] = [];
   #piece: Uint8Array = new Uint8Array();
   #at = 0;
-  readonly #inflate = new Inflate({ chunkSize: 64 * 1024 });
+  readonly #inflate: Inflate;
+  readonly #window = new Uint8Array(WINDOW);
+  #known = 0;
 
-  constructor() {
+  /** @param before What came last before, where it goes on within a stream; nothing begins one. */
+  constructor(before?: Uint8Array<ArrayBuffer>) {
+    this.#inflate = new Inflate({ chunkSize: 64 * 1024, ...(before?.length ? { raw: true, dictionary: before } : {}) });
+    if (before) this.#remember(before);
     this.#inflate.onData = (piece) => {
       this.#pieces.push(piece as Uint8Array);
+      this.#remember(piece as Uint8Array);
     };
+  }
+
+  /** What one needs to go on from here, between two rectangles: whoever packs ends each on a whole byte. */
+  get window(): Uint8Array<ArrayBuffer> {
+    return this.#window.slice(0, this.#known);
+  }
+
+  #remember(piece: Uint8Array): void {
+    const kept = Math.min(this.#known, Math.max(0, WINDOW - piece.length));
+    this.#window.copyWithin(0, this.#known - kept, this.#known);
+    this.#window.set(piece.subarray(Math.max(0, piece.length - WINDOW)), kept);
+    this.#known = Math.min(WINDOW, kept + piece.length);
   }
 
   put(packed: Uint8Array): void {
@@ -53,8 +74,18 @@ class Unpacker {
 
 /** Reads rectangles of ZRLE (RFC 6143, 7.7.6) whose pixels take three bytes. */
 export class ZrleDecoder {
-  readonly #from = new Unpacker();
+  readonly #from: Unpacker;
   readonly #colours = new Uint32Array(127);
+
+  /** @param before What another had unpacked last, of a stream that goes on; nothing begins one. */
+  constructor(before?: Uint8Array<ArrayBuffer>) {
+    this.#from = new Unpacker(before);
+  }
+
+  /** What was unpacked last, up to what another needs to go on. */
+  get window(): Uint8Array<ArrayBuffer> {
+    return this.#from.window;
+  }
 
   /** @returns Pixels of the rectangle, row by row, each 0xAABBGGRR. */
   read(packed: Uint8Array, width: number, height: number): Uint32Array<ArrayBuffer> {

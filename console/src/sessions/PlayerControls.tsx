@@ -25,8 +25,11 @@ export function playerKeys<E extends Timed>(player: Player<E> | undefined) {
   };
 }
 
-/** Where one is in a recording, how fast it goes, and what is left out. */
-export function PlayerControls<E extends Timed>({ player }: { player: Player<E> }) {
+/**
+ * Where one is in a recording, how fast it goes, and what is left out.
+ * @param going How far it has come, where it takes long to go there.
+ */
+export function PlayerControls<E extends Timed>({ player, going }: { player: Player<E>; going?: string }) {
   useSyncExternalStore(player.subscribe, player.version);
   const [longest, setLongest] = useState("3");
   return (
@@ -50,6 +53,11 @@ export function PlayerControls<E extends Timed>({ player }: { player: Player<E> 
       <span className="mono" role="timer">
         {clock(player.at)} of {clock(player.length)}
       </span>
+      {going && (
+        <span className="muted" role="status">
+          {going}
+        </span>
+      )}
       <SegmentedControl
         size="xs"
         aria-label="Pace"

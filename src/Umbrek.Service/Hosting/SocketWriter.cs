@@ -9,7 +9,7 @@ namespace Umbrek.Service.Hosting;
 
 /// <summary>
 /// Gives what a connection has to say to the system at once. The web server's own way puts a copy of each record of TLS by, for
-/// another task to send: a copy and a change of threads for each 16 KiB, a third of what a large file costs.
+/// another task to send: a copy and a change of threads for each 16 KiB, a quarter of what a large file costs.
 /// </summary>
 /// <param name="aborts">Told of the failure that ended the connection.</param>
 public sealed class SocketWriter(Socket socket, Action<ConnectionAbortedException> aborts) : PipeWriter

@@ -30,9 +30,17 @@ public sealed class AgentFile(AgentProgram agent) : IResult
         response.Headers.ContentDisposition = $"attachment; filename={Name}; filename*=UTF-8''{Name}";
         response.Headers.AcceptRanges = "bytes";
         response.GetTypedHeaders().ETag = tag;
-        for (var from = 0; from < agent.Content.Length; from += Piece)
+        try
         {
-            await response.Body.WriteAsync(agent.Content.AsMemory(from, Math.Min(Piece, agent.Content.Length - from)), httpContext.RequestAborted).ConfigureAwait(false);
+            for (var from = 0; from < agent.Content.Length; from += Piece)
+            {
+                await response.Body.WriteAsync(agent.Content.AsMemory(from, Math.Min(Piece, agent.Content.Length - from)), httpContext.RequestAborted).ConfigureAwait(false);
+            }
+        }
+        catch (OperationCanceledException)
+        {
+            // Whoever fetched it has gone.
+            httpContext.Abort();
         }
     }
 }

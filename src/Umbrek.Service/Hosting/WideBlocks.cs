@@ -14,7 +14,7 @@ public sealed class WideBlocks : MemoryPool<byte>, IMemoryPoolFactory<byte>
     /// <summary>Bytes of a block: a record of TLS with its head fits in (RFC 8446, 5.1), and the beginning of the next.</summary>
     public const int Size = 32 << 10;
 
-    /// <summary>Bytes of a connection that may wait for the system to take them, before its writer waits too.</summary>
+    /// <summary>Bytes of a connection without TLS that may wait for the system to take them, before its writer waits too; over TLS it waits at once.</summary>
     public const int Unsent = 8 * Size;
 
     /// <summary>Blocks that are kept for who asks next: 16 MiB. What is given back beyond is left to the collector.</summary>

@@ -1,22 +1,44 @@
 #!/usr/bin/env bash
-# Runs every test; the last line counts them all.
+# Runs tests; the last line counts them. Each runs once.
+#   test.sh            every suite
+#   test.sh check      what to run after each change: lint, unit tests and five journeys
+#   test.sh endure     the longer proofs, by themselves; --seed N repeats one
+# ONLY=SUITE runs one suite, ARGS goes to its runner. Budgets are in tests/README.md.
 set -uo pipefail
 cd "$(dirname "$0")/.."
+mode=${1:-test}
 passed=0
 failed=0
 results=out/test-results
 rm -rf "$results" && mkdir -p "$results"
 export UMBREK_BIN="$PWD/out/bin"
-# Services live for seconds here: tuning their code by what it did costs more than it brings, and so does compiling again, and better, what was called often in the first half minute.
-export DOTNET_TieredPGO=0 DOTNET_TC_CallCountingDelayMs=30000
+export DOTNET_TieredPGO=0
+if [ "$mode" != check ]; then
+  export UMBREK_AGENTS="$PWD/out/release/agents"
+fi
 
-count() { # name passed failed
-  passed=$((passed + $2))
-  failed=$((failed + $3))
-  printf '%-14s %4d passed, %d failed   %ds\n' "$1" "$2" "$3" "$SECONDS"
+wants() { # suite
+  [ -z "${ONLY:-}" ] || [ "$ONLY" = "$1" ]
 }
 
-# What the tests that failed say, not what the services of other tests wrote meanwhile; all of a log's end where none says so.
+budget() { # suite, in seconds; none where there is no table row
+  sed -n "s/^| $1 | \([0-9]*\) |.*/\1/p" tests/README.md
+}
+
+# Counts what a suite came to, and fails it where it took longer than its budget.
+count() { # suite passed failed seconds
+  passed=$((passed + $2))
+  failed=$((failed + $3))
+  local limit
+  limit=$(budget "$1")
+  printf '%-14s %4d passed, %d failed   %d s%s\n' "$1" "$2" "$3" "$4" "${limit:+ of $limit}"
+  if [ "$mode" = test ] && [ -n "$limit" ] && [ "$4" -gt "$limit" ]; then
+    echo "$1 took $4 s; its budget in tests/README.md is $limit s. Find what became slow (the slowest are listed below), or move it to make endure or make bench."
+    failed=$((failed + 1))
+  fi
+}
+
+# What the tests that failed say, not what the services of other tests wrote meanwhile; the end of the log where none says so.
 what_failed() { # log
   if grep -q '\[FAIL\]' "$1"; then
     awk '/\[FAIL\]/ { left = 60 } left > 0 && /^    / { print; left-- }' "$1"
@@ -29,88 +51,90 @@ attribute() { # xml name
   grep -o '<assembly [^>]*>' "$1" | head -1 | grep -o " $2=\"[0-9]*\"" | grep -o '[0-9]*'
 }
 
-# What failed beside everything else, a few tests at most, is tried once more with the machine to itself. A defect fails again;
-# what passes then stands below in the list of those that needed it, as something to look into.
-again() { # project xml
-  local tests
-  tests=$(grep -o '<test [^>]*result="Fail"[^>]*>' "$2" | sed -E 's/.* type="([^"]*)".* method="([^"]*)".*/\1.\2/' | sort -u)
-  [ -n "$tests" ] && [ "$(wc -l <<<"$tests")" -le 5 ] || return 1
-  echo "Again, and alone:" $tests
-  # shellcheck disable=SC2046
-  "out/build/bin/Umbrek.$1.Tests/release/Umbrek.$1.Tests" -noColor -parallel none -xml "$results/$1.again.xml" $(sed 's/^/-method /' <<<"$tests") >"$results/$1.again.out" 2>&1 || {
-    what_failed "$results/$1.again.out"
-    return 1
-  }
-  sed 's/^/    /' <<<"$tests" >>"$results/second-try"
+# One suite of .NET: its program is the runner.
+suite() { # name, then more for the runner
+  local name=$1 log="$results/$1.log" xml="$results/$1.xml" began=$SECONDS
+  "out/build/bin/Umbrek.$name.Tests/release/Umbrek.$name.Tests" -noColor -xml "$xml" "${@:2}" ${ARGS:-} >"$log" 2>&1 || what_failed "$log"
+  if [ -f "$xml" ]; then
+    count "$name" "$(attribute "$xml" passed)" $(($(attribute "$xml" failed) + $(attribute "$xml" errors))) $((SECONDS - began))
+    node scripts/slowest.mjs "$xml"
+  else
+    count "$name" 0 1 $((SECONDS - began))
+  fi
 }
 
-SECONDS=0
-if [ -z "${ONLY:-}" ] || [ "$ONLY" = console ]; then
-  (cd console && npx --no-install eslint . && npx --no-install prettier --check --log-level warn . && npx --no-install tsc --noEmit) && count "console lint" 1 0 || count "console lint" 0 1
-  SECONDS=0
-  look() { # of the report
-    node -p "const r = require('./$results/console.json'); $1"
-  }
-  vitest() {
-    (cd console && npx --no-install vitest run --reporter=default --reporter=json --outputFile="../$results/$1.json" "${@:2}")
-  }
-  vitest console || true
-  if [ -f "$results/console.json" ]; then
-    failures=$(look 'r.numFailedTests + (r.success ? 0 : r.numFailedTests ? 0 : 1)')
-    passes=$(look r.numPassedTests)
-    files=$(look 'r.testResults.filter((f) => f.status === "failed").map((f) => f.name).join("\n")')
-    if [ "$failures" -gt 0 ] && [ "$failures" -le 5 ] && [ -n "$files" ]; then
-      echo "Again, and alone:" $files
-      if vitest console.again $files; then
-        passes=$((passes + failures))
-        failures=0
-        sed "s|^$PWD/|    |" <<<"$files" >>"$results/second-try"
-      fi
-    fi
-    count console "$passes" "$failures"
+step() { # name, command
+  local began=$SECONDS
+  if "${@:2}" >"$results/step.log" 2>&1; then
+    count "$1" 1 0 $((SECONDS - began))
   else
-    count console 0 1
+    cat "$results/step.log"
+    count "$1" 0 1 $((SECONDS - began))
   fi
-fi
+}
 
-SECONDS=0
-if ! dotnet build Umbrek.slnx -c Release -v q --nologo -p:UseSharedCompilation=false; then
-  count build 0 1
-else
+lint_console() {
+  (cd console && npx --no-install eslint . && npx --no-install prettier --check --log-level warn . && npx --no-install tsc --noEmit)
+}
+
+lint_format() {
   # Style and analyzers are part of the build; what is left to check is white space.
-  if [ -z "${ONLY:-}" ] || [ "$ONLY" = format ]; then
-    SECONDS=0
-    dotnet format whitespace Umbrek.slnx --no-restore --verify-no-changes --exclude src/Umbrek.Service/Storage/Migrations && count format 1 0 || count format 0 1
+  dotnet format whitespace Umbrek.slnx --no-restore --verify-no-changes --exclude src/Umbrek.Service/Storage/Migrations
+}
+
+console() { # more for vitest
+  local began=$SECONDS
+  (cd console && npx --no-install vitest run --reporter=dot --reporter=json --outputFile="../$results/console.json" "$@") >"$results/console.log" 2>&1 || tail -n 150 "$results/console.log"
+  if [ -f "$results/console.json" ]; then
+    look() { # of the report
+      node -p "const r = require('./$results/console.json'); $1"
+    }
+    count console "$(look r.numPassedTests)" "$(look 'r.numFailedTests + (r.success ? 0 : r.numFailedTests ? 0 : 1)')" $((SECONDS - began))
+    node scripts/slowest.mjs "$results/console.json"
+  else
+    count console 0 1 $((SECONDS - began))
   fi
-  for project in Core Wire Simulation Cli Agent Service EndToEnd; do
-    [ -z "${ONLY:-}" ] || [ "$ONLY" = "$project" ] || continue
-    SECONDS=0
-    log="$results/$project.log"
-    xml="$results/$project.xml"
-    "out/build/bin/Umbrek.$project.Tests/release/Umbrek.$project.Tests" -noColor -xml "$xml" ${ARGS:-} >"$log" 2>&1 || what_failed "$log"
-    if [ -f "$xml" ]; then
-      failures=$(($(attribute "$xml" failed) + $(attribute "$xml" errors)))
-      passes=$(attribute "$xml" passed)
-      if [ "$failures" -gt 0 ] && [ "$(attribute "$xml" errors)" -eq 0 ] && again "$project" "$xml"; then
-        passes=$((passes + failures))
-        failures=0
-      fi
-      count "$project" "$passes" "$failures"
-    else
-      count "$project" 0 1
-    fi
+}
+
+case "$mode" in
+check)
+  step "format" lint_format
+  [ -z "$(git status --porcelain console)" ] || { step "console lint" lint_console && console --changed; }
+  for name in Core Wire Simulation Cli; do suite "$name"; done
+  suite EndToEnd -trait Journey=Worst -parallelMode all -maxThreads 3
+  ;;
+endure)
+  shift
+  while [ $# -gt 0 ]; do
+    case "$1" in
+    --seed) export UMBREK_SEED=$2 && shift 2 ;;
+    *) echo "test.sh endure takes --seed N, not '$1'." >&2 && exit 2 ;;
+    esac
   done
-fi
+  suite EndToEnd -trait Length=Long -explicit only -parallelMode none -showLiveOutput
+  grep -h "seed\|kills\|arrived" "$results/EndToEnd.log"
+  ;;
+test)
+  ! wants console || { step "console lint" lint_console; console; }
+  ! wants format || step format lint_format
+  for name in Core Wire Simulation Cli; do
+    ! wants "$name" || suite "$name"
+  done
+  # Most of their time goes by in waiting: for programs, for lines, for pages.
+  for name in Agent Service EndToEnd; do
+    ! wants "$name" || suite "$name" -parallelMode all -maxThreads 3
+  done
+  ;;
+*)
+  echo "test.sh takes 'check' or 'endure', or nothing for every test; not '$mode'." >&2
+  exit 2
+  ;;
+esac
 
 if [ "$failed" -gt 0 ] && grep -qs '\[FAIL\]' "$results"/*.log; then
   echo
   echo "Failed:"
   grep -hs '\[FAIL\]' "$results"/*.log | sed 's/ *\[FAIL\]//'
-fi
-if [ -f "$results/second-try" ]; then
-  echo
-  echo "Passed at the second try only, alone; worth a look:"
-  cat "$results/second-try"
 fi
 echo
 echo "$passed passed, $failed failed"

@@ -2,17 +2,18 @@ import "@fontsource-variable/atkinson-hyperlegible-mono";
 import "@fontsource-variable/atkinson-hyperlegible-next";
 import { MantineProvider } from "@mantine/core";
 import "@mantine/core/styles.css";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App } from "./App";
+import { newQueryClient } from "./api/queries";
 import { meQuery } from "./access/useMay";
 import { estateStore } from "./estate/estateStore";
 import "./theme/look.css";
 import { theme } from "./theme/theme";
 
-const queries = new QueryClient({ defaultOptions: { queries: { staleTime: 5000, refetchOnWindowFocus: true } } });
+const queries = newQueryClient();
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
 
 // Where somebody is signed in the service says so in the page: what is needed first is then asked for before it is drawn.

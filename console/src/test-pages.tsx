@@ -1,10 +1,11 @@
 /** Shows pages in tests: the real client, over a stand-in for the network. */
 import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { render, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { MemoryRouter, useLocation } from "react-router";
 import { vi } from "vitest";
+import { newQueryClient } from "./api/queries";
 import type { HostSummary, RunCounts } from "./api/types";
 
 export interface Asked {
@@ -43,7 +44,7 @@ export function answering(): Answering {
 }
 
 export function show(page: React.ReactNode, at = "/") {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const queries = newQueryClient();
   const shown = render(
     <MantineProvider env="test">
       <QueryClientProvider client={queries}>

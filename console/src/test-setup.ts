@@ -23,7 +23,7 @@ globalThis.ResizeObserver = class {
 };
 
 // A busy machine takes its time; what never comes is waited for as long.
-configure({ asyncUtilTimeout: 20_000 });
+configure({ asyncUtilTimeout: 10_000 });
 afterEach(cleanup);
 
 // A page without a screen scrolls nothing.

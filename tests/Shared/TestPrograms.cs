@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Diagnostics;
+using System.Runtime.CompilerServices;
 using System.Runtime.InteropServices;
 
 namespace Umbrek.Tests;
@@ -16,10 +17,19 @@ internal sealed partial class TestPrograms : IAsyncDisposable
     public int ExitCode => process.ExitCode;
     public ConcurrentQueue<string> Lines { get; } = new();
 
-    /// <summary>out/bin, from wherever the test stands in the tree.</summary>
-    public static string Bin { get; } = FindBin();
+    /// <summary>The tree that holds all of the project.</summary>
+    public static string Root { get; } = FindRoot();
 
-    public static string PathOf(string program) => Path.Combine(Bin, program);
+    /// <summary>Where the programs are: out/bin, or what UMBREK_BIN says.</summary>
+    public static string Bin { get; } = Environment.GetEnvironmentVariable("UMBREK_BIN") is { Length: > 0 } given ? given : Path.Combine(Root, "out", "bin");
+
+    /// <summary>The console as it was built.</summary>
+    public static string Console { get; } = Path.Combine(Root, "out", "console");
+
+    /// <summary>The agents that a service hands out, a folder for each system.</summary>
+    public static string Agents { get; } = Environment.GetEnvironmentVariable("UMBREK_AGENTS") is { Length: > 0 } named ? named : Path.Combine(Root, "out", "agents");
+
+    public static string PathOf(string program) => program == "umbrek-agent" ? Path.Combine(Agents, "linux-x64", program) : Path.Combine(Bin, program);
 
     public static TestPrograms Start(string program, IReadOnlyList<string> arguments, IReadOnlyDictionary<string, string>? environment = null)
     {
@@ -42,7 +52,7 @@ internal sealed partial class TestPrograms : IAsyncDisposable
     }
 
     /// <summary>Runs a program to its end.</summary>
-    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null, int seconds = 300)
+    public static async Task<(int Status, string Stdout, string Stderr)> RunAsync(string program, IReadOnlyList<string> arguments, string? input = null, IReadOnlyDictionary<string, string>? environment = null, int seconds = 60)
     {
         var start = new ProcessStartInfo(program.Contains('/') ? program : PathOf(program), arguments) { RedirectStandardOutput = true, RedirectStandardError = true, RedirectStandardInput = true };
         foreach (var (name, value) in environment ?? new Dictionary<string, string>())
@@ -109,29 +119,43 @@ internal sealed partial class TestPrograms : IAsyncDisposable
         }
     }
 
-    private static string FindBin()
+    /// <summary>
+    /// A shell that starts tests in the background has them ignore SIGINT and SIGQUIT, and what they start would inherit that
+    /// (execve(2)): programs that are to be interrupted start with the defaults.
+    /// </summary>
+#pragma warning disable CA2255 // Here the library is the program.
+    [ModuleInitializer]
+    internal static void DefaultSignals()
     {
-        if (Environment.GetEnvironmentVariable("UMBREK_BIN") is { Length: > 0 } given)
-        {
-            return given;
-        }
+        _ = Default(2, 0);
+        _ = Default(3, 0);
+    }
+#pragma warning restore CA2255
+
+    [LibraryImport("libc", EntryPoint = "signal")]
+    private static partial nint Default(int signal, nint handler);
+
+    private static string FindRoot()
+    {
         for (var directory = new DirectoryInfo(AppContext.BaseDirectory); directory is not null; directory = directory.Parent)
         {
             if (File.Exists(Path.Combine(directory.FullName, "Umbrek.slnx")))
             {
-                return Path.Combine(directory.FullName, "out", "bin");
+                return directory.FullName;
             }
         }
-        throw new DirectoryNotFoundException("The tree that holds out/bin was not found.");
+        throw new DirectoryNotFoundException("The tree with Umbrek.slnx, which holds out/bin, was not found.");
     }
 }
 
 /// <summary>Waits for something to become true, by asking often; never by hoping that a time is long enough.</summary>
 internal static class Wait
 {
-    public static Task UntilAsync(Func<bool> done, string what, int seconds = 180) => UntilAsync(() => Task.FromResult(done()), what, seconds);
+    public const int DefaultSeconds = 20;
 
-    public static async Task UntilAsync(Func<Task<bool>> done, string what, int seconds = 180)
+    public static Task UntilAsync(Func<bool> done, string what, int seconds = DefaultSeconds) => UntilAsync(() => Task.FromResult(done()), what, seconds);
+
+    public static async Task UntilAsync(Func<Task<bool>> done, string what, int seconds = DefaultSeconds)
     {
         var began = Stopwatch.GetTimestamp();
         while (!await done())

@@ -18,17 +18,25 @@ public sealed class VirtualScreen : IAsyncDisposable
 
     public int Number { get; }
     public string Display => $":{Number}";
-    public string Socket => $"/tmp/.X11-unix/X{Number}";
+    public string Socket => $"{Sockets}/X{Number}";
+
+    /// <summary>Where X servers put their sockets.</summary>
+    public const string Sockets = "/tmp/.X11-unix";
 
     /// <param name="size">Width x height x depth.</param>
     public static Task<VirtualScreen> StartAsync(string size = "1280x800x24", params string[] more) => StartAsync(size, null, more);
 
     /// <param name="number">Of the display, where it is to be that one.</param>
-    public static async Task<VirtualScreen> StartAsync(string size, int? number, string[] more)
+    /// <param name="sockets">
+    /// A directory that stands for <see cref="Sockets"/>: the server is seen by those who have it there too. Its abstract socket stays
+    /// the whole machine's (unix(7)), by which the test's own programs reach it. Null is the machine's.
+    /// </param>
+    public static async Task<VirtualScreen> StartAsync(string size, int? number, string[] more, string? sockets = null)
     {
         // It says by itself which display it has taken, once it can be come to.
-        var start = new ProcessStartInfo("Xvfb") { RedirectStandardOutput = true, RedirectStandardError = true };
-        foreach (var argument in (string[])[.. number is { } n ? [$":{n}"] : (string[])[], "-displayfd", "1", "-screen", "0", size, "-nolisten", "tcp", "-noreset", .. more])
+        string[] begin = sockets is null ? ["Xvfb"] : ["unshare", "--mount", "sh", "-c", $"mkdir -p {Sockets} && mount --bind {sockets} {Sockets} && exec Xvfb \"$@\"", "sh"];
+        var start = new ProcessStartInfo(begin[0]) { RedirectStandardOutput = true, RedirectStandardError = true };
+        foreach (var argument in (string[])[.. begin[1..], .. number is { } n ? [$":{n}"] : (string[])[], "-displayfd", "1", "-screen", "0", size, "-nolisten", "tcp", "-noreset", .. more])
         {
             start.ArgumentList.Add(argument);
         }

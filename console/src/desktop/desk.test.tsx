@@ -16,7 +16,7 @@ function start() {
 const seen = (news: Partial<DesktopSeen>): DesktopSeen => ({ ...unseen, state: "connected", ...news });
 
 function show(page: React.ReactNode) {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false, enabled: false } } });
+  const queries = new QueryClient({ defaultOptions: { queries: { enabled: false } } });
   queries.setQueryData(["me"], { name: "Ines Okafor" });
   return render(
     <MantineProvider env="test">

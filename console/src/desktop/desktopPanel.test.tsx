@@ -17,7 +17,7 @@ const person: ScreenInfo = { name: ":0", person: "jo", problem: null, isGiven: f
 const given: ScreenInfo = { name: ":64", person: null, problem: null, isGiven: true };
 
 function show(may: Permission[], screens: ScreenInfo[], giveScreen: boolean | null = null, state = "linked") {
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false, enabled: false } } });
+  const queries = new QueryClient({ defaultOptions: { queries: { enabled: false } } });
   queries.setQueryData(["groups"], [{ path: host.groupPath, may }]);
   queries.setQueryData(["screens", "h"], screens);
   queries.setQueryData(["policy", { host: "h" }], { side: { inForce: { giveScreen } } });

@@ -1,5 +1,6 @@
+import { newQueryClient } from "../api/queries";
 import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { act, render, screen, waitFor } from "@testing-library/react";
 import { MemoryRouter } from "react-router";
 import { describe, expect, it, vi } from "vitest";
@@ -279,7 +280,7 @@ describe("the hosts page", () => {
   it("says what to do first, then shows hosts as they come", async () => {
     const page = (
       <MantineProvider>
-        <QueryClientProvider client={new QueryClient({ defaultOptions: { queries: { retry: false } } })}>
+        <QueryClientProvider client={newQueryClient()}>
           <MemoryRouter initialEntries={["/hosts"]}>
             <HostsPage />
           </MemoryRouter>

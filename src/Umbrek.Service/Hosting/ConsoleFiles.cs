@@ -1,4 +1,3 @@
-using System.IO.Compression;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.StaticFiles;
@@ -6,8 +5,9 @@ using Microsoft.AspNetCore.StaticFiles;
 namespace Umbrek.Service.Hosting;
 
 /// <summary>
-/// The console's built files, read and compressed once at start. Files with a hash in their name are kept by browsers for
-/// ever; the page itself is asked for each time and carries a fresh nonce for its style sheets and whether somebody is signed in.
+/// The console's built files, read once at start with the compressed copies that the build put beside them (NAME.br, NAME.gz).
+/// Files with a hash in their name are cached by browsers for ever; the page itself is requested each time and carries a fresh
+/// nonce for its style sheets and whether somebody is signed in.
 /// </summary>
 public sealed class ConsoleFiles
 {
@@ -31,6 +31,10 @@ public sealed class ConsoleFiles
         var types = new FileExtensionContentTypeProvider();
         foreach (var file in Directory.EnumerateFiles(root, "*", SearchOption.AllDirectories))
         {
+            if (file.EndsWith(".br", StringComparison.Ordinal) || file.EndsWith(".gz", StringComparison.Ordinal))
+            {
+                continue;
+            }
             var path = "/" + Path.GetRelativePath(root, file).Replace('\\', '/');
             var bytes = File.ReadAllBytes(file);
             if (path == "/index.html")
@@ -39,11 +43,9 @@ public sealed class ConsoleFiles
                 continue;
             }
             var type = types.TryGetContentType(path, out var known) ? known : "application/octet-stream";
-            var packs = type.StartsWith("text/", StringComparison.Ordinal) || type.EndsWith("javascript", StringComparison.Ordinal) || type.EndsWith("json", StringComparison.Ordinal) || type.EndsWith("svg+xml", StringComparison.Ordinal);
             assets[path] = new Asset(
                 type, $"\"{Convert.ToHexStringLower(SHA256.HashData(bytes))[..20]}\"", path.StartsWith("/assets/", StringComparison.Ordinal), bytes,
-                packs ? Pack(bytes, s => new BrotliStream(s, CompressionLevel.SmallestSize)) : null,
-                packs ? Pack(bytes, s => new GZipStream(s, CompressionLevel.SmallestSize)) : null);
+                Compressed(file + ".br"), Compressed(file + ".gz"));
         }
     }
 
@@ -103,13 +105,5 @@ public sealed class ConsoleFiles
         }
     }
 
-    private static byte[] Pack(byte[] bytes, Func<Stream, Stream> open)
-    {
-        using var packed = new MemoryStream();
-        using (var packer = open(packed))
-        {
-            packer.Write(bytes);
-        }
-        return packed.ToArray();
-    }
+    private static byte[]? Compressed(string file) => File.Exists(file) ? File.ReadAllBytes(file) : null;
 }

@@ -14,16 +14,17 @@ public static class ServiceCommands
     private const int Failed = 1;
     private const ulong EnoughDescriptors = 20_000;
 
-    public static RootCommand Build()
+    /// <param name="adjust">What else is done with the application before it is built; null is nothing.</param>
+    public static RootCommand Build(Action<WebApplicationBuilder>? adjust = null)
     {
         var root = new RootCommand("The Umbrek service: knows the hosts, sends them work, keeps what they say, and serves the console.");
-        root.Subcommands.Add(Serve());
+        root.Subcommands.Add(Serve(adjust));
         root.Subcommands.Add(VerifyAudit());
         root.Subcommands.Add(OpenApi());
         return root;
     }
 
-    private static Command Serve()
+    private static Command Serve(Action<WebApplicationBuilder>? adjust)
     {
         var data = new Option<string>("--data") { Description = "Directory for the database, certificate and keys; made when it is missing.", Required = true };
         var listen = new Option<string[]>("--listen") { Description = "Address and port for HTTPS, for example 0.0.0.0:8443; http://127.0.0.1:PORT for plain HTTP on this machine. May be given more than once.", DefaultValueFactory = _ => ["127.0.0.1:8443"] };
@@ -31,6 +32,7 @@ public static class ServiceCommands
         var certificate = new Option<string?>("--certificate") { Description = "PEM file of a certificate (with its chain) to use instead of one made at the first start." };
         var certificateKey = new Option<string?>("--certificate-key") { Description = "PEM file of that certificate's private key." };
         var console = new Option<string?>("--console") { Description = "Directory of the console's built files; looked for beside the program by default." };
+        var agents = new Option<string?>("--agents") { Description = "Directory of the agent programs to hand out, one folder for each system; looked for beside the program by default." };
         var interval = new Option<int>("--sample-interval") { Description = "Seconds between two health samples of a host.", DefaultValueFactory = _ => Core.Health.SampleRules.DefaultIntervalSeconds };
         var calls = new Option<int>("--calls-per-second") { Description = "API calls a second that one account, or one address without an account, may make over time; 0 for any number.", DefaultValueFactory = _ => CallLimit.DefaultPerSecond };
         var hooks = new Option<string[]>("--hooks-may-reach") { Description = "A network that web hooks may reach though not everybody can, for example 10.20.0.0/16. May be given more than once." };
@@ -45,7 +47,7 @@ public static class ServiceCommands
         var ssoClient = new Option<string?>("--sign-on-client") { Description = "This service's client id there." };
         var ssoSecret = new Option<string?>("--sign-on-secret") { Description = "File with the client's secret." };
         var ssoName = new Option<string?>("--sign-on-name") { Description = "What technicians call the provider; its address when left out." };
-        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, interval, calls, hooks, syslog, syslogAuthority, otlp, otlpHeaders, otlpEvery, recordings, outputs, sso, ssoClient, ssoSecret, ssoName };
+        var command = new Command("serve", "Runs the service until it is stopped. Example: umbrekd serve --data /var/lib/umbrek --listen 0.0.0.0:8443") { data, listen, database, certificate, certificateKey, console, agents, interval, calls, hooks, syslog, syslogAuthority, otlp, otlpHeaders, otlpEvery, recordings, outputs, sso, ssoClient, ssoSecret, ssoName };
         command.SetAction(async (parsed, cancel) =>
         {
             try
@@ -82,6 +84,7 @@ public static class ServiceCommands
                     CertificateFile = parsed.GetValue(certificate),
                     CertificateKeyFile = parsed.GetValue(certificateKey),
                     ConsoleDirectory = parsed.GetValue(console),
+                    AgentDirectory = parsed.GetValue(agents),
                     SampleIntervalSeconds = parsed.GetValue(interval),
                     CallsPerSecond = parsed.GetValue(calls),
                     RecordingDays = parsed.GetValue(recordings),
@@ -92,11 +95,11 @@ public static class ServiceCommands
                     SyslogAuthorityFile = parsed.GetValue(syslogAuthority),
                     Otlp = ReadCollector(parsed.GetValue(otlp), parsed.GetValue(otlpHeaders), parsed.GetValue(otlpEvery)),
                 };
-                return await ServeAsync(options, cancel).ConfigureAwait(false);
+                return await ServeAsync(options, parsed.InvocationConfiguration.Output, adjust, cancel).ConfigureAwait(false);
             }
             catch (Exception e) when (e is InvalidDataException or FormatException or IOException or UnauthorizedAccessException or System.Data.Common.DbException or ArgumentException or System.Net.Sockets.SocketException)
             {
-                await Console.Error.WriteLineAsync($"umbrekd can't start: {e.Message}").ConfigureAwait(false);
+                await parsed.InvocationConfiguration.Error.WriteLineAsync($"umbrekd can't start: {e.Message}").ConfigureAwait(false);
                 return Failed;
             }
         });
@@ -140,7 +143,7 @@ public static class ServiceCommands
         return File.Exists(secret) ? new SingleSignOnProvider(name ?? authority.Host, authority, client, secret) : throw new InvalidDataException($"There is no file {secret}; --sign-on-secret names a file with the client's secret.");
     }
 
-    private static async Task<int> ServeAsync(ServiceOptions options, CancellationToken cancel)
+    private static async Task<int> ServeAsync(ServiceOptions options, TextWriter output, Action<WebApplicationBuilder>? adjust, CancellationToken cancel)
     {
         if (OperatingSystem.IsWindows())
         {
@@ -150,34 +153,34 @@ public static class ServiceCommands
         {
             Directory.CreateDirectory(options.DataDirectory, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
         }
-        await using var app = ServiceHost.Build(options, TimeProvider.System);
+        await using var app = ServiceHost.Build(options, TimeProvider.System, adjust);
         var lifetime = app.Services.GetRequiredService<IHostApplicationLifetime>();
         using var stop = cancel.Register(lifetime.StopApplication);
         await ServiceHost.StartAsync(app, cancel).ConfigureAwait(false);
-        await AnnounceAsync(app, options).ConfigureAwait(false);
+        await AnnounceAsync(app, options, output).ConfigureAwait(false);
         await app.WaitForShutdownAsync(CancellationToken.None).ConfigureAwait(false);
         return 0;
     }
 
-    private static async Task AnnounceAsync(WebApplication app, ServiceOptions options)
+    private static async Task AnnounceAsync(WebApplication app, ServiceOptions options, TextWriter output)
     {
         var key = app.Services.GetRequiredService<ServiceKey>();
         foreach (var address in options.Listen)
         {
-            Console.WriteLine($"listening {address}");
+            await output.WriteLineAsync($"listening {address}").ConfigureAwait(false);
         }
-        Console.WriteLine($"key {key.Fingerprint}");
+        await output.WriteLineAsync($"key {key.Fingerprint}").ConfigureAwait(false);
         if (DescriptorLimit() is { } limit && limit < EnoughDescriptors)
         {
-            Console.WriteLine($"note: this process may open {limit} files; each linked host takes two to three while it reconnects. Raise the limit (ulimit -n) for more than {limit / 3} hosts.");
+            await output.WriteLineAsync($"note: this process may open {limit} files; each linked host takes two to three while it reconnects. Raise the limit (ulimit -n) for more than {limit / 3} hosts.").ConfigureAwait(false);
         }
         await using var scope = app.Services.CreateAsyncScope();
         if ((await scope.ServiceProvider.GetRequiredService<TechnicianService>().SetUpStateAsync(CancellationToken.None).ConfigureAwait(false)).Needed)
         {
-            Console.WriteLine($"set-up code {app.Services.GetRequiredService<SetUpCode>().Text}");
-            Console.WriteLine("There is no technician yet. Open the console, or use 'umbrek set-up', and give this code to make the first one.");
+            await output.WriteLineAsync($"set-up code {app.Services.GetRequiredService<SetUpCode>().Text}").ConfigureAwait(false);
+            await output.WriteLineAsync("There is no technician yet. Open the console, or use 'umbrek set-up', and give this code to make the first one.").ConfigureAwait(false);
         }
-        Console.WriteLine("ready");
+        await output.WriteLineAsync("ready").ConfigureAwait(false);
     }
 
     private static ulong? DescriptorLimit()

@@ -63,7 +63,11 @@ public static class ServiceHost
     {
         await using (var db = app.Services.GetRequiredService<IDatabase>().Open())
         {
-            await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
+            // Migrating compares the whole model with the last migration first, which takes most of a second.
+            if ((await db.Database.GetPendingMigrationsAsync(cancel).ConfigureAwait(false)).Any())
+            {
+                await db.Database.MigrateAsync(cancel).ConfigureAwait(false);
+            }
             await Backfill.RunAsync(db, cancel).ConfigureAwait(false);
         }
         _ = app.Services.GetRequiredService<ReleaseKey>();

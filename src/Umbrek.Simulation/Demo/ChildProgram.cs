@@ -25,7 +25,7 @@ public sealed partial class ChildProgram : IAsyncDisposable
     /// <summary>Where the built programs are: out/bin, seen from this program.</summary>
     public static string Find(string program)
     {
-        foreach (var directory in new[] { Environment.GetEnvironmentVariable("UMBREK_BIN"), Path.Combine(AppContext.BaseDirectory, "..", "..", "bin"), AppContext.BaseDirectory })
+        foreach (var directory in new[] { Environment.GetEnvironmentVariable("UMBREK_BIN"), Path.Combine(AppContext.BaseDirectory, "..", "..", "bin"), Path.Combine(AppContext.BaseDirectory, "..", "..", "..", "..", "bin"), AppContext.BaseDirectory })
         {
             if (directory is not null && File.Exists(Path.Combine(directory, program)))
             {

@@ -9,14 +9,13 @@ using Umbrek.Wire.Enrolment;
 namespace Umbrek.EndToEnd.Tests.Access;
 
 /// <summary>A person at a terminal of the host is asked before a technician's command, and answers there.</summary>
-[Collection("lan")]
 public sealed class ConsentTests
 {
     [Fact]
     public async Task Whoever_is_logged_in_is_asked_on_their_terminal_and_their_answer_counts()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         await world.SignInClientAsync();
         var host = await lan.AddAsync("orrin-desk-03", adjust: "mount -t tmpfs tmpfs /run");
         var policy = HostPolicy.Everything with { Consent = ConsentRule.WhenSomebodyIsLoggedIn, Notice = NoticeRule.During, PutOffMinutes = 10 };

@@ -8,7 +8,6 @@ using Umbrek.Wire.Enrolment;
 namespace Umbrek.EndToEnd.Tests.Access;
 
 /// <summary>A host that asks for its key: chosen as it was installed, proven with the client and in Chromium, exchanged, and kept in the vault.</summary>
-[Collection("lan")]
 public sealed class KeyTests
 {
     private const string Key = "harbour lamp seven gulls";
@@ -18,7 +17,7 @@ public sealed class KeyTests
     public async Task A_host_of_its_own_refuses_wrong_keys_and_takes_the_right_one_and_a_passcode()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         await world.SignInClientAsync();
         var host = await lan.AddAsync("quay-ticket-01");
         var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, Policy: Guarded, AccessKey: AccessKeyRule.AskAtInstall));
@@ -60,14 +59,14 @@ public sealed class KeyTests
         (await RunAsync(world, "hostname", "--access-key-file", world.In("right"))).Stderr.ShouldContain("This host has no access key");
     }
 
-    [Fact]
+    [Fact, Trait("Journey", "Worst")]
     public async Task In_Chromium_a_key_is_proven_chosen_and_made_for_the_vault_and_the_vault_is_put_in_order()
     {
         await using var world = await World.StartAsync();
         await world.SignInClientAsync();
         await world.JoinAsync("quay-ticket-01", (await world.NewInstallerAsync(new NewInstaller(World.Group, Policy: Guarded))).Token);
         var host = (await world.HostAsync("quay-ticket-01")).Id;
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{host}");

@@ -19,7 +19,7 @@ public sealed class MarkerTests
     {
         var markers = new Dictionary<string, string>();
         string Mark(string what) => markers[what] = $"marker {what} 7c1f-quay-lantern";
-        await using var world = await World.StartAsync(options: file => ["--sign-on", "http://127.0.0.1:9", "--sign-on-client", "umbrek", "--sign-on-secret", file("none")]);
+        await using var world = await World.StartAsync(ownProcess: true, options: file => ["--sign-on", "http://127.0.0.1:9", "--sign-on-client", "umbrek", "--sign-on-secret", file("none")]);
         var api = world.Api;
 
         await api.PostAsync("technicians", new NewTechnician("Tomasz Vail", Mark("password")), WireJson.Default.NewTechnician, WireJson.Default.TechnicianInfo, default);

@@ -13,7 +13,7 @@ public sealed class SignInTests
     public async Task A_passkey_is_made_signs_in_without_a_password_and_opens_nothing_once_it_is_removed()
     {
         await using var world = await World.StartAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         var devtools = await page.Context.NewCDPSessionAsync(page);
         await devtools.SendAsync("WebAuthn.enable");
@@ -21,7 +21,7 @@ public sealed class SignInTests
         {
             ["options"] = new Dictionary<string, object> { ["protocol"] = "ctap2", ["transport"] = "internal", ["hasResidentKey"] = true, ["hasUserVerification"] = true, ["isUserVerified"] = true },
         });
-        await browser.SignInAsync(world);
+        await browser.SignInByFormAsync(world);
         await page.GotoAsync($"{world.Address}account");
         await page.GetByRole(AriaRole.Button, new() { Name = "Add one" }).ClickAsync();
         await page.GetByLabel("What to call it").FillAsync("phone");
@@ -50,24 +50,25 @@ public sealed class SignInTests
     public async Task A_device_that_is_new_is_asked_about_on_the_one_that_is_known()
     {
         await using var world = await World.StartAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         // The test's own sign-in was the first; the browser is the second.
-        await browser.SignInAsync(world);
+        await browser.SignInByFormAsync(world);
         var kept = await browser.Page.Context.CookiesAsync();
         kept.Select(c => (c.Name, c.Secure, c.HttpOnly, c.Path)).Order().ShouldBe([("__Host-umbrek", true, true, "/"), ("__Host-umbrek-device", true, true, "/")]);
-        await using var other = await Browser.OpenAsync(world);
-        await other.SignInAsync(world);
+        await using var other = await Browser.OpenAsync();
+        await other.SignInByFormAsync(world);
         (await other.Page.GetByText("Was that you?").CountAsync()).ShouldBe(1);
         await other.Page.GetByRole(AriaRole.Button, new() { Name = "Not mine: end it" }).ClickAsync();
         await other.Page.GetByText("Was that you?").WaitForAsync(new() { State = WaitForSelectorState.Detached });
-        await browser.Page.GetByRole(AriaRole.Heading, new() { Name = "Sign in" }).WaitForAsync();
+        // The console asks every 30 s who is signed in.
+        await browser.Page.GetByRole(AriaRole.Heading, new() { Name = "Sign in" }).WaitForAsync(new() { Timeout = 45_000 });
 
         await world.SignInClientAsync();
         (await world.ClientAsync(null, "device", "list")).Stdout.ShouldContain("new: is it yours?");
         var id = (await world.Api.GetAsync("me/devices", WireJson.Default.PageDeviceInfo, default)).Items.Single(d => d.Device.Contains("Chromium", StringComparison.Ordinal)).Id.ToString();
         (await world.ClientAsync(null, "device", "confirm", id[^8..])).Stdout.ShouldContain("is yours");
         (await world.ClientAsync(null, "device", "forget", id[^8..])).Stdout.ShouldContain("signed out");
-        await other.Page.GetByRole(AriaRole.Heading, new() { Name = "Sign in" }).WaitForAsync();
+        await other.Page.GetByRole(AriaRole.Heading, new() { Name = "Sign in" }).WaitForAsync(new() { Timeout = 45_000 });
     }
 
     [Fact]
@@ -75,13 +76,13 @@ public sealed class SignInTests
     {
         await using var provider = new StandInProvider();
         await using var world = await World.StartAsync(options: secret => ["--sign-on", provider.Issuer, "--sign-on-client", StandInProvider.ClientId, "--sign-on-secret", secret(StandInProvider.Secret), "--sign-on-name", "Halyard & Wick"]);
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}");
         await page.GetByRole(AriaRole.Link, new() { Name = "Sign in with Halyard & Wick" }).ClickAsync();
         await page.GetByText("nobody here is linked to that account").WaitForAsync();
         (await browser.ViolationsAsync()).ShouldBeEmpty();
-        await browser.SignInAsync(world);
+        await browser.SignInByFormAsync(world);
         await page.GotoAsync($"{world.Address}account");
         await page.GetByRole(AriaRole.Link, new() { Name = "Link me" }).ClickAsync();
         await page.GetByText("You sign in as ines there.").WaitForAsync();

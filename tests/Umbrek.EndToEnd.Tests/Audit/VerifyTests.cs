@@ -20,7 +20,7 @@ public sealed class VerifyTests
         var (status, said, _) = await world.ClientAsync(null, "audit", "verify");
         status.ShouldBe(0);
         said.ShouldContain("all as they were written");
-        await world.Service.StopAsync();
+        await world.StopServiceAsync();
 
         using (var sqlite = Process.Start("sqlite3", [Path.Combine(world.In("service"), "umbrek.db"), sql]))
         {
@@ -42,7 +42,7 @@ public sealed class VerifyTests
     {
         await using var world = await World.StartAsync();
         await world.NewTokenAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "People" }).ClickAsync();

@@ -13,7 +13,6 @@ using Umbrek.Wire.Enrolment;
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>What a person who sits at a host sees of a technician, and can do about it.</summary>
-[Collection("screens")]
 public sealed class AtTheHostTests : OnAScreen
 {
     private const string Host = "quay-office-02";
@@ -210,7 +209,7 @@ public sealed class AtTheHostTests : OnAScreen
     [Fact]
     public async Task Nothing_counts_as_hidden_while_one_of_their_screens_is_seen()
     {
-        await using var other = await VirtualScreen.StartAsync("800x600x24", "-extension", "COMPOSITE");
+        var other = await World.OpenScreenAsync("800x600x24", null, "-extension", "COMPOSITE");
         other.Run("xterm", "-title", "other work");
         await Wait.UntilAsync(() => other.ShowsAsync("other work"), "somebody to be at the other screen");
         Screen.Run("xterm", "-title", "private", "-bg", "#c05010", "-geometry", "60x12+500+120");
@@ -327,7 +326,7 @@ public sealed class AtTheHostTests : OnAScreen
     {
         var installer = await World.NewInstallerAsync(new NewInstaller(World.Group, Policy: policy));
         Agent = await World.JoinAsync(Host, installer.Token);
-        Browser = await Browser.OpenAsync(World);
+        Browser = await Browser.OpenAsync();
         await Browser.SignInAsync(World);
     }
 

@@ -9,12 +9,7 @@ using Umbrek.Wire;
 
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
-/// <summary>Each of these has a screen on this machine, and an agent sees them all.</summary>
-[CollectionDefinition("screens")]
-public sealed class ScreenTests;
-
 /// <summary>A host with a real X server, seen from the console and from the client.</summary>
-[Collection("screens")]
 public sealed partial class DesktopTests : OnAScreen
 {
     private const string Host = "quay-office-02";
@@ -29,7 +24,7 @@ public sealed partial class DesktopTests : OnAScreen
 
     private async Task<(Browser Browser, ILocator Glass)> OpenAsync(bool control)
     {
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         await browser.Page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");
         var panel = browser.Page.GetByRole(AriaRole.Region, new() { Name = "Desktop", Exact = true });
@@ -150,7 +145,7 @@ public sealed partial class DesktopTests : OnAScreen
 
             Screen.Kill();
             await page.GetByText("The next screen that comes is shown.").WaitForAsync();
-            await using var next = await VirtualScreen.StartAsync("800x600x24", Screen.Number, []);
+            var next = await World.OpenScreenAsync("800x600x24", Screen.Number);
             await next.AskAsync("xsetroot", "-solid", "#775533");
             await page.GetByText("The next screen that comes is shown.").WaitForAsync(new() { State = WaitForSelectorState.Detached });
             await page.GetByText("You watch").WaitForAsync();
@@ -195,7 +190,7 @@ public sealed partial class DesktopTests : OnAScreen
     public async Task Many_screens_stand_side_by_side_and_one_is_opened_by_a_click()
     {
         await Screen.AskAsync("xsetroot", "-solid", "#c03060");
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await using (browser)
         {
             await browser.SignInAsync(World);

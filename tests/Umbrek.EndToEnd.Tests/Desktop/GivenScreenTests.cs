@@ -8,7 +8,6 @@ using Umbrek.Wire;
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>A host without a screen, which is given one.</summary>
-[Collection("screens")]
 public sealed class GivenScreenTests : IAsyncLifetime
 {
     private const string Host = "plover-log-01";
@@ -20,7 +19,7 @@ public sealed class GivenScreenTests : IAsyncLifetime
     {
         World = await World.StartAsync();
         await World.EnrolAsync(Host);
-        World.StartAgentWithoutScreen(Host);
+        World.StartAgent(Host);
         await World.UntilAsync(Host, "linked");
         await World.SignInClientAsync();
     }
@@ -44,7 +43,7 @@ public sealed class GivenScreenTests : IAsyncLifetime
         (status, stderr).ShouldBe((1, $"{Host}: This host has no screen: no X server runs on it. It is given one when somebody comes to control it.\n"));
         (await World.ClientAsync(null, "desktop", Host, "--list")).Stdout.ShouldContain("has no screen");
 
-        await using var browser = await Browser.OpenAsync(World);
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await browser.SignInAsync(World);
         await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");
@@ -99,7 +98,7 @@ public sealed class GivenScreenTests : IAsyncLifetime
         await DoneAsync(World.Password + "\n", "technician", "new", Tomasz, "--password-stdin");
         await DoneAsync(null, "role", "new", "hands alone", "--may", "watch", "--may", "control");
         await DoneAsync(null, "access", "grant", "hands alone", "--to", Tomasz, "--on", World.Group);
-        await using var his = await Browser.OpenAsync(World);
+        await using var his = await Browser.OpenAsync();
         await his.SignInAsync(World, Tomasz);
         var host = (await World.HostAsync(Host)).Id;
         var panel = his.Page.GetByRole(AriaRole.Region, new() { Name = "Desktop", Exact = true });
@@ -113,7 +112,7 @@ public sealed class GivenScreenTests : IAsyncLifetime
         await DoneAsync(null, "policy", "set", Host, "--give-screen", "no");
         await his.Page.GotoAsync($"{World.Address}hosts/{host}");
         await panel.GetByText("its host policy does not have it given one").WaitForAsync();
-        await using var hers = await Browser.OpenAsync(World);
+        await using var hers = await Browser.OpenAsync();
         await hers.SignInAsync(World);
         await hers.Page.GotoAsync($"{World.Address}hosts/{host}/desktop?as=control");
         await hers.Page.GetByText("Its host policy does not have it given one.").WaitForAsync();

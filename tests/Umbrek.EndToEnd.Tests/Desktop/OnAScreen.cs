@@ -3,7 +3,7 @@ using Umbrek.Tests;
 
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
-/// <summary>A screen, and a service. Both go again where a test could not be set up, too: a screen that is left is seen by every agent on the machine.</summary>
+/// <summary>A service, and a screen that its agents see. Both go again where a test could not be set up, too.</summary>
 public abstract class OnAScreen : IAsyncLifetime
 {
     private protected World World { get; private set; } = null!;
@@ -13,8 +13,8 @@ public abstract class OnAScreen : IAsyncLifetime
     {
         try
         {
-            Screen = await VirtualScreen.StartAsync();
             World = await World.StartAsync();
+            Screen = await World.OpenScreenAsync();
             await SetUpAsync();
         }
         catch
@@ -33,10 +33,6 @@ public abstract class OnAScreen : IAsyncLifetime
         if (World is not null)
         {
             await World.DisposeAsync();
-        }
-        if (Screen is not null)
-        {
-            await Screen.DisposeAsync();
         }
     }
 }

@@ -9,7 +9,6 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>A real screen that is recorded, looked at again in the console, and made into a film.</summary>
-[Collection("screens")]
 public sealed class RecordedDesktopTests : OnAScreen
 {
     private const string Host = "quay-office-02";
@@ -43,7 +42,7 @@ public sealed class RecordedDesktopTests : OnAScreen
         // What asks for a secret does not show it.
         Screen.Run("xterm", "-title", "logon", "-geometry", "80x24+60+80", "-e", $"stty -echo; cat > {file}");
         await Wait.UntilAsync(() => Screen.ShowsAsync("logon"), "the window to be there");
-        await using var browser = await Browser.OpenAsync(World);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         var page = browser.Page;
         await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as=control&screen={Screen.Display}");

@@ -5,7 +5,6 @@ using Umbrek.Tests;
 namespace Umbrek.EndToEnd.Tests.Desktop;
 
 /// <summary>Two technicians at one desktop, each with a browser of his own.</summary>
-[Collection("screens")]
 public sealed class TogetherTests : OnAScreen
 {
     private const string Host = "quay-office-02";
@@ -63,7 +62,7 @@ public sealed class TogetherTests : OnAScreen
     [Fact]
     public async Task A_colleague_is_asked_to_come_and_comes_with_one_click()
     {
-        await using var his = await Browser.OpenAsync(World);
+        await using var his = await Browser.OpenAsync();
         await his.SignInAsync(World, Tomasz);
         await using var hers = await OpenAsync(World.Name);
         async Task AskAsync(string note)
@@ -113,7 +112,7 @@ public sealed class TogetherTests : OnAScreen
 
     private async Task<Browser> OpenAsync(string who)
     {
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World, who);
         await browser.Page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}/desktop?as=control&screen={Uri.EscapeDataString(Screen.Display)}");
         await browser.Page.GetByText($"screen {Screen.Display}, of root").WaitForAsync();

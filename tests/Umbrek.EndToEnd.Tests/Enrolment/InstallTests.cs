@@ -9,14 +9,13 @@ using Umbrek.Wire.Enrolment;
 namespace Umbrek.EndToEnd.Tests.Enrolment;
 
 /// <summary>Installing on hosts of their own, by what an installer hands out.</summary>
-[Collection("lan")]
 public sealed class InstallTests
 {
     [Fact]
     public async Task One_line_installs_joins_and_keeps_the_agent_over_a_crash_and_a_restart_and_uninstalling_leaves_nothing()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("quay-ticket-01");
         var installer = await world.NewInstallerAsync();
 
@@ -48,7 +47,7 @@ public sealed class InstallTests
     public async Task A_package_carries_its_settings_and_installs_and_removes_itself()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("quay-office-01");
         var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, Policy: new HostPolicy([HostAct.Watch], ConsentRule.Always), AccessKey: AccessKeyRule.Generate));
         var secret = installer.Link.Split('/')[^1];
@@ -80,7 +79,7 @@ public sealed class InstallTests
     public async Task A_copied_disk_on_a_second_machine_is_noticed_and_becomes_a_host_of_its_own()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var installer = await world.NewInstallerAsync();
         var original = await lan.AddAsync("orrin-desk-01");
         (await original.RunAsync(world.SilentLine(installer))).Status.ShouldBe(0);
@@ -100,7 +99,7 @@ public sealed class InstallTests
     public async Task An_access_key_is_asked_for_on_the_terminal_also_when_the_script_comes_through_a_pipe()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("visitor-screen-01");
         var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, AccessKey: AccessKeyRule.AskAtInstall));
         var nobody = await host.RunAsync(world.SilentLine(installer));
@@ -119,17 +118,17 @@ public sealed class InstallTests
     public async Task An_installation_waits_for_a_service_that_is_down_and_says_so()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("quay-ticket-02");
         var installer = await world.NewInstallerAsync();
-        await world.Service.StopAsync();
+        await world.StopServiceAsync();
         await using var installing = host.Start(world.SilentLine(installer));
         await installing.UntilSaidAsync("Trying again for up to");
         await world.StartServiceAsync();
         await installing.UntilSaidAsync("and linked");
 
         var impatient = await lan.AddAsync("quay-ticket-03");
-        await world.Service.StopAsync();
+        await world.StopServiceAsync();
         var (status, _, stderr) = await impatient.RunAsync($"{world.SilentLine(installer)} --wait 1s");
         status.ShouldBe(1);
         stderr.ShouldContain("can't be reached");
@@ -144,7 +143,7 @@ public sealed class InstallTests
     public async Task A_place_that_can_not_hold_the_agent_is_named_and_nothing_is_enrolled(string mount, string word)
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("quay-ticket-01", adjust: mount);
         var installer = await world.NewInstallerAsync();
         var silent = world.SilentLine(installer);
@@ -169,7 +168,7 @@ public sealed class InstallTests
     public async Task A_host_with_ipv6_alone_a_wrong_clock_or_a_proxy_in_between_joins_like_any_other()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var installer = await world.NewInstallerAsync();
         string Silent(string address) => $"{TestPrograms.PathOf("umbrek-agent")} install --service {address} --token {installer.Token}";
 
@@ -178,7 +177,7 @@ public sealed class InstallTests
         status.ShouldBe(0, stderr);
         stdout.ShouldContain("and linked");
 
-        await using var proxy = new ConnectProxy(System.Net.IPAddress.Parse(Lan.Address));
+        await using var proxy = new ConnectProxy(lan);
         var behind = await lan.AddAsync("plover-log-02");
         (await behind.RunAsync($"ip route add blackhole default && nft add table inet f && nft 'add chain inet f o {{ type filter hook output priority 0; }}' && nft add rule inet f o tcp dport {world.Address.Port} reject")).Status.ShouldBe(0);
         var blocked = await behind.RunAsync(Silent(world.LanAddress) + " --wait 1s");

@@ -12,7 +12,7 @@ public sealed class JoinPageTests
     public async Task An_installer_made_on_the_page_is_told_on_its_link_lets_a_host_in_and_can_be_revoked()
     {
         await using var world = await World.StartAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Join" }).First.ClickAsync();
@@ -57,7 +57,7 @@ public sealed class JoinPageTests
     {
         await using var world = await World.StartAsync();
         var installer = await world.NewInstallerAsync(new NewInstaller(World.Group, ApprovalNeeded: true));
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Join" }).First.ClickAsync();

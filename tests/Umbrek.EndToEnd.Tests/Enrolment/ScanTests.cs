@@ -6,14 +6,13 @@ using Umbrek.Wire;
 namespace Umbrek.EndToEnd.Tests.Enrolment;
 
 /// <summary>Looking around from a host, on a network of the test's own.</summary>
-[Collection("lan")]
 public sealed class ScanTests
 {
     [Fact]
     public async Task A_host_finds_its_neighbours_with_name_hardware_ports_and_whether_they_are_ours()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var installer = await world.NewInstallerAsync();
         foreach (var name in new[] { "quay-office-01", "quay-ticket-01" })
         {

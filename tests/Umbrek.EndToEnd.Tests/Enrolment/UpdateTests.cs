@@ -8,7 +8,6 @@ using Umbrek.Wire.Estate;
 namespace Umbrek.EndToEnd.Tests.Enrolment;
 
 /// <summary>A customer's first day: hosts join by one command, one waits, all are updated in waves, and a bad version goes back.</summary>
-[Collection("lan")]
 public sealed class UpdateTests
 {
     private static readonly string[] Quay = ["quay-ticket-01", "quay-ticket-02", "quay-ticket-03"];
@@ -18,7 +17,7 @@ public sealed class UpdateTests
     public async Task Six_hosts_join_two_groups_one_waits_all_are_updated_in_two_waves_and_a_broken_version_goes_back_everywhere()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         await world.Api.PostAsync("groups", new NewGroup("Office", World.Group), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
         var quay = await world.NewInstallerAsync();
         var office = await world.NewInstallerAsync(new NewInstaller(World.Group + "/Office", MaxUses: 2));

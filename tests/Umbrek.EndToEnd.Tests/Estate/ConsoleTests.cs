@@ -18,7 +18,7 @@ public sealed class ConsoleTests
     public async Task A_host_appears_when_it_enrols_and_goes_grey_with_the_reason_when_its_agent_stops()
     {
         await using var world = await World.StartAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByText("No host has joined yet").WaitForAsync();
@@ -34,12 +34,12 @@ public sealed class ConsoleTests
         browser.Complaints.ShouldBeEmpty();
     }
 
-    [Fact]
+    [Fact, Trait("Journey", "Worst")]
     public async Task A_command_is_run_on_a_hosts_page_by_keyboard_and_its_output_arrives_while_it_runs()
     {
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByText("plover-log-01").WaitForAsync();
@@ -72,7 +72,7 @@ public sealed class ConsoleTests
     {
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Work" }).ClickAsync();
@@ -91,9 +91,8 @@ public sealed class ConsoleTests
         var port = TestPorts.Next();
         await using var service = TestPrograms.Start("umbrekd", ["serve", "--data", directory.Path, "--listen", $"http://127.0.0.1:{port}"]);
         await service.UntilSaidAsync("ready");
-        using var playwright = await Playwright.CreateAsync();
-        await using var chromium = await playwright.Chromium.LaunchAsync(new() { ExecutablePath = "/usr/bin/chromium", Args = ["--no-sandbox", "--disable-background-networking"] });
-        var page = await chromium.NewPageAsync();
+        await using var browser = await Browser.OpenAsync();
+        var page = browser.Page;
         await page.GotoAsync($"http://127.0.0.1:{port}");
         await page.GetByLabel("Set-up code").FillAsync("WRON-GCOD-EEEE");
         await page.GetByLabel("Name").FillAsync(World.Name);
@@ -130,7 +129,7 @@ public sealed class ConsoleTests
         await world.Api.PostAsync("reactions", new NewReaction("Kiosks that stopped selling", "service-failed", runbook.Id, GroupId: group, WaitSeconds: 300), WireJson.Default.NewReaction, WireJson.Default.ReactionInfo, default);
         var alert = Guid.Empty;
         await Wait.UntilAsync(async () => (await world.Api.GetAsync("alerts?check=memory-in-use", WireJson.Default.PageAlertLine, default)).Items is [{ Alerts: [var one, ..] }, ..] && (alert = one.Id) != default, "an alert");
-        await using var browser = await Browser.OpenAsync(world, width, height);
+        await using var browser = await Browser.OpenAsync(width, height);
         await browser.Page.EmulateMediaAsync(new() { ColorScheme = scheme });
         await browser.SignInAsync(world);
         var host = await world.HostAsync("plover-log-01");

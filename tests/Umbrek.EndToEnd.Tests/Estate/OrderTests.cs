@@ -15,7 +15,7 @@ public sealed class OrderTests
         await world.JoinAsync("plover-log-01");
         await world.JoinAsync("plover-log-02");
         await world.JoinAsync("quay-ticket-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByText("quay-ticket-01").WaitForAsync();
@@ -64,7 +64,7 @@ public sealed class OrderTests
         await world.JoinAsync("plover-log-01");
         await world.SignInClientAsync();
         (await world.ClientAsync(null, "customer", "add-field", "Saltmarsh Ferry", "Deck", "--kind", "choice", "--choice", "upper", "--choice", "lower")).Status.ShouldBe(0);
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         // What fades in has not its colours yet.
@@ -120,7 +120,7 @@ public sealed class OrderTests
         await world.Api.PostAsync("groups", new NewGroup("Vessels", "Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
         await world.JoinAsync("plover-log-01");
         await world.JoinAsync("quay-ticket-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         var keys = page.Keyboard;
@@ -167,7 +167,7 @@ public sealed class OrderTests
         await using var world = await World.StartAsync();
         await world.Api.PostAsync("groups", new NewGroup("Office", "Saltmarsh Ferry/Quay"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
         await world.EnrolAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/groups");
@@ -194,7 +194,7 @@ public sealed class OrderTests
         await using var world = await World.StartAsync();
         await world.EnrolAsync("plover-log-01");
         await world.SignInClientAsync();
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         var host = await world.HostAsync("plover-log-01");

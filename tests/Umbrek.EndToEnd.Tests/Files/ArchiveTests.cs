@@ -32,7 +32,7 @@ public sealed class ArchiveTests : FileStory
     public async Task The_console_packs_and_unpacks_on_the_host()
     {
         await ShellAsync($"cd {World.In("host")}; mkdir labels; printf plum >labels/plum");
-        await using var browser = await Browser.OpenAsync(World);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         var page = browser.Page;
         await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");

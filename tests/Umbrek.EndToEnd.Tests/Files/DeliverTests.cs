@@ -70,6 +70,10 @@ public sealed class DeliverTests : FileStory
     [InlineData("client")]
     public async Task Whichever_is_killed_in_the_middle_the_files_arrive_whole(string which)
     {
+        if (which == "service")
+        {
+            await World.TakeOwnProcessAsync();
+        }
         var bytes = RandomNumberGenerator.GetBytes(12_000_000);
         await File.WriteAllBytesAsync(Here("large"), bytes);
         await using var delivering = TestPrograms.Start("umbrek", ["deliver", Here("large"), "--on", Host, "--to", World.In("host"), "--rate", "3MiB"], new Dictionary<string, string> { ["UMBREK_HOME"] = World.In("client") });
@@ -105,7 +109,6 @@ public sealed class DeliverTests : FileStory
         var bytes = RandomNumberGenerator.GetBytes(12_000_000);
         await File.WriteAllBytesAsync(Here("large"), bytes);
         await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 6_000_000, countsThere: true);
-        await SignInAsync(proxy);
         string[] command = ["deliver", Here("large"), "--on", Host, "--to", World.In("host")];
         await using (var first = TestPrograms.Start("umbrek", command, HomeOf(proxy)))
         {
@@ -125,7 +128,6 @@ public sealed class DeliverTests : FileStory
     {
         await File.WriteAllBytesAsync(Here("large"), RandomNumberGenerator.GetBytes(12_000_000));
         await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 3_000_000, countsThere: true);
-        await SignInAsync(proxy);
         await using var delivering = TestPrograms.Start("umbrek", ["deliver", Here("large"), "--on", Host, "--to", World.In("host")], HomeOf(proxy));
         await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
         await File.AppendAllTextAsync(Here("large"), "more");
@@ -204,7 +206,7 @@ public sealed class DeliverTests : FileStory
         await File.WriteAllTextAsync(Here("plan"), "new");
         var large = RandomNumberGenerator.GetBytes(20_000_000);
         await File.WriteAllBytesAsync(Here("curve.bin"), large);
-        await using var browser = await Browser.OpenAsync(World);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         var page = browser.Page;
         await page.GotoAsync($"{World.Address}work/new?files&on={Host}");

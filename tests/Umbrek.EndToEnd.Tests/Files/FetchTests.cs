@@ -115,7 +115,6 @@ public sealed class FetchTests : FileStory
         var bytes = RandomNumberGenerator.GetBytes(64_000_000);
         await File.WriteAllBytesAsync(On("large"), bytes);
         await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 2_000_000);
-        await SignInAsync(proxy);
         await using var fetching = TestPrograms.Start("/usr/bin/env", ["--default-signal=INT", TestPrograms.PathOf("umbrek"), "fetch", Host, On("large"), "--to", World.In("here")], HomeOf(proxy));
         await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
         if (how == "session")
@@ -145,7 +144,7 @@ public sealed class FetchTests : FileStory
     public async Task In_the_console_folders_are_gone_through_files_looked_at_and_fetched()
     {
         await ShellAsync($"cd {World.In("host")}; mkdir 'cheese room'; cd 'cheese room'; printf 'age = 90\n' >plan.conf; head -c 5000000 /dev/urandom >curve.bin; touch $(seq -f tub-%04g 1500)");
-        await using var browser = await Browser.OpenAsync(World);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         var page = browser.Page;
         await page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");

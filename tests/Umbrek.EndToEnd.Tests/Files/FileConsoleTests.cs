@@ -9,7 +9,7 @@ public sealed class FileConsoleTests : FileStory
 {
     private async Task<(Browser Browser, ILocator Panel)> OpenAsync()
     {
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         await browser.Page.GotoAsync($"{World.Address}hosts/{(await World.HostAsync(Host)).Id}");
         await browser.Page.GetByRole(AriaRole.Button, new() { Name = $"Look at the files of {Host}" }).ClickAsync();
@@ -146,6 +146,7 @@ public sealed class FileConsoleTests : FileStory
     [Fact]
     public async Task A_transfer_goes_on_after_the_service_was_started_again()
     {
+        await World.TakeOwnProcessAsync();
         var bytes = RandomNumberGenerator.GetBytes(20_000_000);
         await File.WriteAllBytesAsync(Here("large"), bytes);
         var (browser, panel) = await OpenAsync();

@@ -50,8 +50,7 @@ public abstract class FileStory : IAsyncLifetime
         var random = new Random(seed);
         // What opens a line takes some thousand bytes, so some are cut before it is open.
         await using var proxy = new CuttingProxy(World.Address.Port, () => cuts-- > 0 ? random.Next(500, 200_000) : long.MaxValue, countsThere: verb == "send");
-        await SignInAsync(proxy);
-        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", [verb, Host, source, "--to", folder], null, HomeOf(proxy));
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", [verb, Host, source, "--to", folder], null, HomeOf(proxy), seconds: 180);
         status.ShouldBe(0, $"{stderr} (seed {seed})");
         stdout.ShouldContain(said);
         proxy.Cuts.ShouldBeGreaterThanOrEqualTo(100, $"seed {seed}");
@@ -61,10 +60,13 @@ public abstract class FileStory : IAsyncLifetime
     /// <summary>A file arrives whole though the service, the agent or the client is killed in the middle of it.</summary>
     protected async Task ArrivesThoughKilledAsync(string which, string verb, string source, string folder)
     {
+        if (which == "service")
+        {
+            await World.TakeOwnProcessAsync();
+        }
         var bytes = RandomNumberGenerator.GetBytes(12_000_000);
         await File.WriteAllBytesAsync(source, bytes);
         await using var proxy = new CuttingProxy(World.Address.Port, () => long.MaxValue, holdsAt: 5_000_000, countsThere: verb == "send");
-        await SignInAsync(proxy);
         string[] command = [verb, Host, source, "--to", folder];
         await using var moving = TestPrograms.Start("umbrek", command, HomeOf(proxy));
         await proxy.Held.WaitAsync(TimeSpan.FromSeconds(60));
@@ -106,18 +108,5 @@ public abstract class FileStory : IAsyncLifetime
         Directory.GetFileSystemEntries(folder).ShouldBe([file]);
     }
 
-    private protected Dictionary<string, string> HomeOf(CuttingProxy proxy) => new() { ["UMBREK_HOME"] = World.In($"client of {proxy.Port}") };
-
-    private protected async Task SignInAsync(CuttingProxy proxy)
-    {
-        // Signed in without the proxy, which may cut: only the address is changed.
-        await World.SignInClientAsync();
-        Directory.CreateDirectory(World.In($"client of {proxy.Port}"));
-        foreach (var file in Directory.GetFiles(World.In("client")))
-        {
-            var copy = Path.Combine(World.In($"client of {proxy.Port}"), Path.GetFileName(file));
-            await File.WriteAllTextAsync(copy, (await File.ReadAllTextAsync(file)).Replace($":{World.Address.Port}", $":{proxy.Port}", StringComparison.Ordinal));
-            File.SetUnixFileMode(copy, File.GetUnixFileMode(file));
-        }
-    }
+    private protected Dictionary<string, string> HomeOf(CuttingProxy proxy) => World.HomeThrough(proxy);
 }

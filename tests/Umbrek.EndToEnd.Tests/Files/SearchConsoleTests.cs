@@ -14,7 +14,7 @@ public sealed class SearchConsoleTests : FileStory
     /// <summary>Begins to look for files on both hosts.</summary>
     private async Task<Browser> LookAsync(string folders, string name)
     {
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await browser.SignInAsync(World);
         var page = browser.Page;
         await page.GotoAsync($"{World.Address}work/files");

@@ -15,7 +15,7 @@ public sealed class TwinConsoleTests : FileStory
         Directory.CreateDirectory(World.In("other"));
         await File.WriteAllTextAsync(On("curds.txt"), "drain for an hour\n");
         await File.WriteAllTextAsync(On("whey.txt"), "keep\n");
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await using (browser)
         {
             await browser.SignInAsync(World);
@@ -79,7 +79,7 @@ public sealed class TwinConsoleTests : FileStory
         Directory.CreateDirectory(On("soft/young"));
         await File.WriteAllTextAsync(On("curds.txt"), "drain for an hour\n");
         await File.WriteAllTextAsync(On("soft/young/50 % & more.txt"), "no rind\n");
-        var browser = await Browser.OpenAsync(World);
+        var browser = await Browser.OpenAsync();
         await using (browser)
         {
             await browser.SignInAsync(World);

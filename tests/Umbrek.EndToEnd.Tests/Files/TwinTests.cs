@@ -168,6 +168,7 @@ public sealed class TwinTests : IAsyncLifetime
     [Fact]
     public async Task A_turn_that_the_service_took_down_with_it_is_told_of_and_another_goes_on()
     {
+        await world.TakeOwnProcessAsync();
         await File.WriteAllBytesAsync(Path.Combine(One, "large"), RandomNumberGenerator.GetBytes(16_000_000));
         await MakeAsync("--rate", "4MiB");
         await ClientAsync(0, "turn", "recipes", "--no-wait");
@@ -269,6 +270,7 @@ public sealed class TwinTests : IAsyncLifetime
     [Fact]
     public async Task A_turn_onto_a_shelf_goes_on_where_the_service_went_down()
     {
+        await world.TakeOwnProcessAsync();
         await File.WriteAllBytesAsync(Path.Combine(One, "large"), RandomNumberGenerator.GetBytes(16_000_000));
         (await world.ClientAsync(null, "shelf", "make", "kept", World.Group)).Status.ShouldBe(0);
         await ClientAsync(0, "make", "recipes", "--first", $"{First}:{One}", "--second", "shelf=kept", "--rate", "4MiB");

@@ -16,7 +16,7 @@ public sealed class AlertTests
         await using var world = await World.StartAsync(options: _ => ["--sample-interval", "1"]);
         await world.SignInClientAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Now" }).ClickAsync();
@@ -82,7 +82,7 @@ public sealed class AlertTests
         await Task.WhenAll(agents.Select(a => a.KillAsync()));
         await Wait.UntilAsync(async () => (await world.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.Any(l => l is { Severity: Severity.Critical, Alerts.Count: 3, Place: not null }), "the one line");
         await Wait.UntilAsync(() => told.Events("umbrek.alert.raised", "lost-contact") == 3 && told.Mails("went away together") > 0, "the events and the mail");
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Now" }).ClickAsync();
@@ -115,7 +115,7 @@ public sealed class AlertTests
         // From 93 % on at 3 % a day: the seven that are missing take two days and a third.
         var days = new[] { -6, 6 }.Select(hours => began.AddDays(7.0 / 3).AddHours(hours).ToString("dddd d MMMM", System.Globalization.CultureInfo.InvariantCulture));
         days.ShouldContain(day => what.Contains($"on {day}", StringComparison.Ordinal), what);
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Now" }).ClickAsync();

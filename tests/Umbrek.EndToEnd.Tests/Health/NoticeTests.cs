@@ -19,7 +19,7 @@ public sealed class NoticeTests
         await using var world = await World.StartAsync(options: _ => ["--sample-interval", "1", "--hooks-may-reach", "127.0.0.1/32"]);
         await world.SignInClientAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Rules" }).ClickAsync();

@@ -9,7 +9,6 @@ using Umbrek.Wire.Health;
 namespace Umbrek.EndToEnd.Tests.Health;
 
 /// <summary>A real service on a real host: stopped, started again by its check, and broken for good until a person mends it.</summary>
-[Collection("lan")]
 public sealed class ProbeTests
 {
     /// <summary>Ticket printing as a host without systemd has it; a file makes it refuse to start.</summary>
@@ -34,7 +33,7 @@ public sealed class ProbeTests
     {
         await using var told = new Told();
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true, options: _ => ["--hooks-may-reach", "127.0.0.1/32"]);
+        await using var world = await World.StartAsync(lan, options: _ => ["--hooks-may-reach", "127.0.0.1/32"]);
         await world.SignInClientAsync();
         await told.TellAsync(world);
         var host = await lan.AddAsync("quay-ticket-03");
@@ -61,7 +60,7 @@ public sealed class ProbeTests
         (await host.RunAsync("touch /etc/no-paper; /etc/init.d/ticket-print stop")).Status.ShouldBe(0);
         await Wait.UntilAsync(() => told.Events("umbrek.alert.raised", "Service ticket-print does not run.") > 0 && told.Mails("Service ticket-print does not run") > 0, "the event and the mail", 300);
         (await TimelineAsync()).ShouldContain(e => e.Text == "Ticket printing runs: service ticket-print could not be started again (1): there is no paper");
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GetByRole(AriaRole.Link, new() { Name = "Now" }).ClickAsync();
@@ -74,7 +73,8 @@ public sealed class ProbeTests
 
         await page.GotoAsync($"{world.Address}rules");
         await page.GetByRole(AriaRole.Button, new() { Name = "Ticket printing runs, host by host" }).ClickAsync();
-        await page.GetByRole(AriaRole.Dialog).GetByText("failed", new() { Exact = true }).WaitForAsync();
+        // The agent looks every 10 s, tries to start it, looks again, and reports every 15 s.
+        await page.GetByRole(AriaRole.Dialog).GetByText("failed", new() { Exact = true }).WaitForAsync(new() { Timeout = 60_000 });
         await page.Keyboard.PressAsync("Escape");
         (await world.ClientAsync(null, "check", "hosts", "ticket-printing-runs", "--output", "csv")).Stdout.ShouldContain("quay-ticket-03");
 

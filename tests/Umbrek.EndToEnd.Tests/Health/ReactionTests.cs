@@ -43,7 +43,7 @@ public sealed class ReactionTests
         var alert = (await world.Api.GetAsync("alerts", WireJson.Default.PageAlertLine, default)).Items.SelectMany(l => l.Alerts).Single(a => a.Check == "memory-in-use");
         (await world.ClientAsync(null, "alert", "show", $"{alert.Id}")).Stdout.ShouldContain("succeeded (umbrek job show ");
 
-        await using var browser = await Browser.OpenAsync(world, 1280, 800);
+        await using var browser = await Browser.OpenAsync(1280, 800);
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}now/{alert.Id}");

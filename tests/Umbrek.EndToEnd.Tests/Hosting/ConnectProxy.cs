@@ -5,17 +5,24 @@ using System.Text;
 
 namespace Umbrek.EndToEnd.Tests.Hosting;
 
-/// <summary>A small HTTP proxy: CONNECT (RFC 9110 §9.3.6) and nothing else.</summary>
+/// <summary>A small HTTP proxy on a test's own network: CONNECT (RFC 9110 §9.3.6) and nothing else.</summary>
 internal sealed class ConnectProxy : IAsyncDisposable
 {
     private readonly TcpListener listener;
     private readonly CancellationTokenSource stop = new();
     private readonly Task serving;
 
-    public ConnectProxy(IPAddress address)
+    private readonly Lan lan;
+
+    public ConnectProxy(Lan lan)
     {
-        listener = new TcpListener(address, 0);
-        listener.Start();
+        this.lan = lan;
+        listener = lan.Within(() =>
+        {
+            var made = new TcpListener(IPAddress.Parse(Lan.Address), 0);
+            made.Start();
+            return made;
+        });
         serving = ServeAsync();
     }
 
@@ -54,7 +61,7 @@ internal sealed class ConnectProxy : IAsyncDisposable
                 }
                 var target = head.ToString().Split(' ')[1];
                 Targets.Add(target);
-                using var server = new TcpClient();
+                using var server = lan.Within(() => new TcpClient(AddressFamily.InterNetwork));
                 var cut = target.LastIndexOf(':');
                 await server.ConnectAsync(target[..cut], int.Parse(target[(cut + 1)..], System.Globalization.CultureInfo.InvariantCulture), stop.Token);
                 await stream.WriteAsync("HTTP/1.1 200 Connected\r\n\r\n"u8.ToArray(), stop.Token);

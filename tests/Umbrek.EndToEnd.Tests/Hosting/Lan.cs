@@ -1,42 +1,93 @@
 using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using System.Runtime.InteropServices;
+using Microsoft.AspNetCore.Server.Kestrel.Transport.Sockets;
 using Umbrek.Tests;
 
 namespace Umbrek.EndToEnd.Tests.Hosting;
 
-/// <summary>Tests on a network of their own run alone: a browser takes interfaces that come and go for a change of its network.</summary>
-[CollectionDefinition("lan", DisableParallelization = true)]
-public sealed class LanTests;
-
 /// <summary>
-/// A small network of the test's own: a bridge that this machine stands on, and hosts that are network, mount, UTS and process
-/// namespaces, each with its own name, machine id and copies of the directories that an installation writes to.
+/// A small network of the test's own, in a network namespace of its own: a bridge that the service stands on, and hosts that are
+/// network, mount, UTS and process namespaces, each with its own name, machine id and copies of the directories that an
+/// installation writes to. Nothing of it is seen from this machine's network, so any number of them are there at a time.
 /// </summary>
-internal sealed class Lan : IAsyncDisposable
+internal sealed partial class Lan : IAsyncDisposable
 {
+    private const string Prefix = "ubk-";
+    private const int NewNetwork = 0x40000000;
+    private static readonly Lazy<Task> Swept = new(SweepAsync);
+    private static int last;
+
     private readonly TestDirectory directory = new();
-    private readonly string bridge = $"ubk{Random.Shared.Next(0x10000):x4}";
+    private readonly string space = $"{Prefix}{Environment.ProcessId}-{Interlocked.Increment(ref last)}";
     private readonly List<LanHost> hosts = [];
 
-    /// <summary>This machine's addresses on the network: from the documentation ranges (RFC 5737, RFC 3849).</summary>
+    /// <summary>The service's addresses on the network: from the documentation ranges (RFC 5737, RFC 3849).</summary>
     public const string Address = "198.51.100.1";
     public const string Address6 = "2001:db8:77::1";
 
     public static async Task<Lan> StartAsync()
     {
         Environment.IsPrivilegedProcess.ShouldBeTrue("these tests make network namespaces, and need root");
-        // A bridge that a run left behind when it was killed has this one's addresses, and no hosts any more.
-        await ShAsync("for b in $(ls /sys/class/net | grep -E '^ubk[0-9a-f]{4}$'); do [ -n \"$(ls /sys/class/net/$b/brif)\" ] || ip link del $b; done");
+        await Swept.Value;
         var lan = new Lan();
+        await HereAsync($"ip netns add {lan.space}");
         // An address of its own: by default a bridge takes the lowest of its ports', and changes it whenever a host is added.
-        await ShAsync($"ip link add {lan.bridge} address 00:00:5e:00:53:01 type bridge && ip addr add {Address}/24 dev {lan.bridge} && ip -6 addr add {Address6}/64 dev {lan.bridge} nodad && ip link set {lan.bridge} up");
+        await lan.ShAsync($"ip link set lo up && ip link add bridge address 00:00:5e:00:53:01 type bridge && ip addr add {Address}/24 dev bridge && ip -6 addr add {Address6}/64 dev bridge nodad && ip link set bridge up");
         return lan;
+    }
+
+    /// <summary>A socket that listens at an address of this network, or of this machine's.</summary>
+    public Socket Bind(EndPoint endpoint) => endpoint is IPEndPoint { Address: var address } && (address.Equals(IPAddress.Parse(Address)) || address.Equals(IPAddress.Parse(Address6)))
+        ? Within(() => SocketTransportOptions.CreateDefaultBoundListenSocket(endpoint))
+        : SocketTransportOptions.CreateDefaultBoundListenSocket(endpoint);
+
+    /// <summary>Makes something in this network: a socket stays in the network in which it was made (network_namespaces(7)).</summary>
+    public T Within<T>(Func<T> make)
+    {
+        T? made = default;
+        System.Runtime.ExceptionServices.ExceptionDispatchInfo? failure = null;
+        // setns(2) changes the thread that calls it, and no other; this one ends here.
+        var thread = new Thread(() =>
+        {
+            try
+            {
+                using var file = File.OpenHandle($"/run/netns/{space}");
+                SetNetwork((int)file.DangerousGetHandle(), NewNetwork).ShouldBe(0, $"setns: {Marshal.GetLastPInvokeErrorMessage()}");
+                made = make();
+            }
+            catch (Exception e)
+            {
+                failure = System.Runtime.ExceptionServices.ExceptionDispatchInfo.Capture(e);
+            }
+        });
+        thread.Start();
+        thread.Join();
+        failure?.Throw();
+        return made!;
+    }
+
+    [LibraryImport("libc", EntryPoint = "setns", SetLastError = true)]
+    private static partial int SetNetwork(int file, int kind);
+
+    /// <summary>Networks that a run left behind when it was killed go.</summary>
+    private static async Task SweepAsync()
+    {
+        foreach (var space in Directory.Exists("/run/netns") ? Directory.GetFiles("/run/netns", $"{Prefix}*").Select(Path.GetFileName) : [])
+        {
+            if (!Directory.Exists($"/proc/{space!.Split('-')[1]}"))
+            {
+                await HereAsync($"ip netns del {space}");
+            }
+        }
     }
 
     /// <summary>A host with the next address; <paramref name="adjust"/> runs inside before anything else.</summary>
     public async Task<LanHost> AddAsync(string name, bool onlyIpv6 = false, string? machineId = null, string? bootId = null, string adjust = "")
     {
         var number = hosts.Count + 11;
-        var host = new LanHost(name, number, bridge, directory.In(name), onlyIpv6, machineId ?? $"{number:x4}".PadLeft(32, 'a'), bootId, adjust);
+        var host = new LanHost(name, number, this, directory.In(name), onlyIpv6, machineId ?? $"{number:x4}".PadLeft(32, 'a'), bootId, adjust);
         hosts.Add(host);
         await host.StartAsync();
         return host;
@@ -45,7 +96,7 @@ internal sealed class Lan : IAsyncDisposable
     /// <summary>A host whose disk is a copy of another's as it is now; board and boot are its own.</summary>
     public async Task<LanHost> CopyAsync(LanHost original, string name)
     {
-        await ShAsync($"cp -a {directory.In(original.Name)} {directory.In(name)}");
+        await HereAsync($"cp -a {directory.In(original.Name)} {directory.In(name)}");
         return await AddAsync(name, machineId: original.MachineId);
     }
 
@@ -55,19 +106,24 @@ internal sealed class Lan : IAsyncDisposable
         {
             await host.DisposeAsync();
         }
-        await ShAsync($"ip link del {bridge}");
+        await HereAsync($"ip netns del {space}");
         directory.Dispose();
     }
 
-    internal static async Task ShAsync(string line)
+    /// <summary>A line of shell in this network.</summary>
+    internal Task ShAsync(string line) => RunAsync("/usr/bin/nsenter", [$"--net=/run/netns/{space}", "/bin/sh", "-c", line]);
+
+    private static Task HereAsync(string line) => RunAsync("/bin/sh", ["-c", line]);
+
+    private static async Task RunAsync(string program, string[] arguments)
     {
-        var (status, _, stderr) = await TestPrograms.RunAsync("/bin/sh", ["-c", line]);
-        status.ShouldBe(0, $"{line}: {stderr}");
+        var (status, _, stderr) = await TestPrograms.RunAsync(program, arguments);
+        status.ShouldBe(0, $"{arguments[^1]}: {stderr}");
     }
 }
 
 /// <summary>One host of a <see cref="Lan"/>.</summary>
-internal sealed class LanHost(string name, int number, string bridge, string directory, bool onlyIpv6, string machineId, string? bootId, string adjust) : IAsyncDisposable
+internal sealed class LanHost(string name, int number, Lan lan, string directory, bool onlyIpv6, string machineId, string? bootId, string adjust) : IAsyncDisposable
 {
     private Process? holder;
     private int init;
@@ -81,7 +137,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
 
     public async Task StartAsync()
     {
-        var link = $"u{number}{bridge[3..]}";
+        var link = $"u{number}";
         var setUp = string.Join('\n', Own.Select(d => $"mkdir -p {directory}{d}/u {directory}{d}/w && mount -t overlay overlay -o lowerdir={d},upperdir={directory}{d}/u,workdir={directory}{d}/w {d}"));
         var boot = $"{directory}/boot-id";
         Directory.CreateDirectory(directory);
@@ -115,7 +171,7 @@ internal sealed class LanHost(string name, int number, string bridge, string dir
         // Before that its network is still this machine's.
         var entered = await holder.StandardOutput.ReadLineAsync();
         entered.ShouldBe("entered", entered is null ? await errors : "");
-        await Lan.ShAsync($"ip link del {link}b 2>/dev/null; ip link add {link}b type veth peer name {link} && ip link set {link}b master {bridge} up && ip link set {link} netns {holder.Id}");
+        await lan.ShAsync($"ip link del {link}b 2>/dev/null; ip link add {link}b type veth peer name {link} && ip link set {link}b master bridge up && ip link set {link} netns {holder.Id}");
         await holder.StandardInput.WriteLineAsync("go");
         var line = await holder.StandardOutput.ReadLineAsync();
         line.ShouldBe("ready", line is null ? await errors : "");

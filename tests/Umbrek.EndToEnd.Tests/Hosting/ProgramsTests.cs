@@ -17,8 +17,7 @@ public sealed class ProgramsTests
     [Fact]
     public async Task What_it_is_made_of_is_told_from_what_is_locked()
     {
-        var root = Path.Combine(Environment.GetEnvironmentVariable("UMBREK_BIN")!, "..", "..");
-        var (status, stdout, stderr) = await TestPrograms.RunAsync("/usr/bin/env", ["node", Path.Combine(root, "scripts", "materials.mjs")]);
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("/usr/bin/env", ["node", Path.Combine(TestPrograms.Root, "scripts", "materials.mjs")]);
         status.ShouldBe(0, stderr);
         using var bill = JsonDocument.Parse(stdout);
         bill.RootElement.GetProperty("specVersion").GetString().ShouldBe("1.6");
@@ -38,7 +37,7 @@ public sealed class ProgramsTests
     [Fact]
     public async Task A_service_with_another_key_is_refused_by_agent_and_client_with_the_reason()
     {
-        await using var world = await World.StartAsync();
+        await using var world = await World.StartAsync(ownProcess: true);
         await world.EnrolAsync("plover-log-01");
         await world.SignInClientAsync();
         await world.Service.StopAsync();
@@ -79,7 +78,7 @@ public sealed class ProgramsTests
     [Fact]
     public async Task An_agent_that_is_stopped_says_so_and_comes_back_by_itself_after_the_service_did()
     {
-        await using var world = await World.StartAsync();
+        await using var world = await World.StartAsync(ownProcess: true);
         var agent = await world.JoinAsync("plover-log-01");
         await agent.StopAsync();
         await world.UntilAsync("plover-log-01", "away");
@@ -100,7 +99,8 @@ public sealed class ProgramsTests
         const int stop = 19;
         const int go = 18;
         TestPrograms.Signal(agent.Pid, stop).ShouldBe(0);
-        await world.UntilAsync("plover-log-01", "away");
+        // Two pings go unanswered before that is taken for silence: 25 s.
+        await world.UntilAsync("plover-log-01", "away", 60);
         (await world.HostAsync("plover-log-01")).Presence.Reason.ShouldBe(Core.Estate.AwayReason.LostContact);
         TestPrograms.Signal(agent.Pid, go).ShouldBe(0);
         await world.UntilAsync("plover-log-01", "linked");
@@ -129,10 +129,10 @@ public sealed class ProgramsTests
         stderr.ShouldNotContain("   at ");
     }
 
-    [Fact]
+    [Fact, Trait("Journey", "Worst")]
     public async Task The_client_does_the_main_job_and_its_status_tells_the_outcome()
     {
-        await using var world = await World.StartAsync();
+        await using var world = await World.StartAsync(ownProcess: true);
         (await world.ClientAsync(null, "host", "list")).Status.ShouldBe(6);
         var untrusted = await world.ClientAsync(World.Password + "\n", "sign-in", $"{world.Address}", "--name", World.Name, "--password-stdin");
         untrusted.Status.ShouldBe(1);

@@ -1,5 +1,8 @@
 using System.Net;
+using System.Net.Http.Json;
 using System.Text.Json;
+using Microsoft.Net.Http.Headers;
+using Microsoft.Playwright;
 using Umbrek.Tests;
 using Umbrek.Wire;
 using Umbrek.Wire.Access;
@@ -11,7 +14,7 @@ using Umbrek.Wire.Links;
 
 namespace Umbrek.EndToEnd.Tests.Hosting;
 
-/// <summary>The programs as a user has them: service, agents and client as processes, over TLS on loopback.</summary>
+/// <summary>The programs as a user has them, over TLS on loopback: agents and client as processes, the service in this process or in its own.</summary>
 internal sealed class World : IAsyncDisposable
 {
     public const string Name = "Ines Okafor";
@@ -19,11 +22,25 @@ internal sealed class World : IAsyncDisposable
     public const string Group = "Saltmarsh Ferry/Quay";
 
     private readonly TestDirectory directory = new();
-    private bool lan;
     private readonly List<TestPrograms> agents = [];
+    private readonly List<VirtualScreen> screens = [];
+    private readonly Lan? lan;
+    private bool ownProcess;
+    private HostedService? hosted;
+    private TestPrograms? process;
+    private string[] more = [];
 
-    public TestPrograms Service { get; private set; } = null!;
-    public Uri Address { get; private set; } = null!;
+    private World(Lan? lan, bool ownProcess)
+    {
+        (this.lan, this.ownProcess) = (lan, ownProcess);
+        Directory.CreateDirectory(Sockets, (UnixFileMode)0x3FF);
+        File.SetUnixFileMode(Sockets, (UnixFileMode)0x3FF);
+    }
+
+    /// <summary>The service's process.</summary>
+    public TestPrograms Service => process ?? throw new InvalidOperationException("This scenario's service has no process of its own; start the world with ownProcess: true.");
+
+    public Uri Address { get; } = new($"https://localhost:{TestPorts.Next()}");
     public ServicePin Pin { get; private set; } = null!;
     public ApiClient Api { get; private set; } = null!;
 
@@ -32,35 +49,63 @@ internal sealed class World : IAsyncDisposable
     /// <summary>Where hosts of a <see cref="Lan"/> reach the service.</summary>
     public string LanAddress => $"https://{Lan.Address}:{Address.Port}";
 
-    private string[] more = [];
+    /// <summary>Stands for /tmp/.X11-unix in the agents of this world: they see the screens that are opened here, and no others of the machine.</summary>
+    private string Sockets => In("x");
 
-    /// <param name="lan">Whether the service listens on the test's own network too.</param>
+    /// <param name="lan">The test's own network, on which the service listens too; null is none.</param>
     /// <param name="options">More of what the service is started with; it is handed what puts a text into a file and names that.</param>
-    public static async Task<World> StartAsync(bool lan = false, Func<Func<string, string>, string[]>? options = null)
+    /// <param name="ownProcess">The service has a process of its own, which the test may kill.</param>
+    public static async Task<World> StartAsync(Lan? lan = null, Func<Func<string, string>, string[]>? options = null, bool ownProcess = false)
     {
-        var world = new World { Address = new Uri($"https://localhost:{TestPorts.Next()}"), lan = lan };
+        var world = new World(lan, ownProcess);
         world.more = options?.Invoke(text =>
         {
             File.WriteAllText(world.In("option"), text);
             return world.In("option");
         }) ?? [];
+        var data = await SetUpData.Get();
+        await data.CopyToAsync(world.In("service"));
+        world.Pin = data.Pin;
         await world.StartServiceAsync();
-        world.Pin = ServicePin.Parse(world.Service.Said("key")!)!;
-        using (var anonymous = new ApiClient(world.Address, world.Pin))
-        {
-            await anonymous.PostAsync("set-up", new SetUpRequest(world.Service.Said("set-up code")!, Name, Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
-            var answer = await anonymous.PostAsync("sign-in", new SignInRequest(Name, Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default);
-            world.Api = new ApiClient(world.Address, world.Pin, answer.Token);
-        }
-        await world.Api.PostAsync("groups", new NewGroup("Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
-        await world.Api.PostAsync("groups", new NewGroup("Quay", "Saltmarsh Ferry"), WireJson.Default.NewGroup, WireJson.Default.GroupInfo, default);
+        world.Api = new ApiClient(world.Address, data.Pin, data.Token);
         return world;
     }
 
     public async Task StartServiceAsync()
     {
-        Service = TestPrograms.Start("umbrekd", ["serve", "--data", In("service"), "--listen", $"127.0.0.1:{Address.Port}", .. lan ? ["--listen", $"{Lan.Address}:{Address.Port}", "--listen", $"[{Lan.Address6}]:{Address.Port}"] : Array.Empty<string>(), .. more]);
-        await Service.UntilSaidAsync("ready");
+        string[] arguments =
+        [
+            "serve", "--data", In("service"), "--console", TestPrograms.Console, "--agents", TestPrograms.Agents, "--listen", $"127.0.0.1:{Address.Port}",
+            .. lan is null ? Array.Empty<string>() : ["--listen", $"{Lan.Address}:{Address.Port}", "--listen", $"[{Lan.Address6}]:{Address.Port}"], .. more,
+        ];
+        if (ownProcess)
+        {
+            process = TestPrograms.Start("umbrekd", arguments);
+            await process.UntilSaidAsync("ready");
+        }
+        else
+        {
+            hosted = await HostedService.StartAsync(arguments, lan);
+        }
+    }
+
+    /// <summary>From here on the service has a process of its own, on the same data and at the same address, to which all hosts have returned.</summary>
+    public async Task TakeOwnProcessAsync()
+    {
+        await hosted!.StopAsync();
+        (hosted, ownProcess) = (null, true);
+        await StartServiceAsync();
+        await Wait.UntilAsync(async () => (await Api.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items.All(h => h.Presence.State == Core.Estate.PresenceState.Linked), "all hosts to be linked again");
+    }
+
+    public Task StopServiceAsync() => ownProcess ? Service.StopAsync() : hosted!.StopAsync();
+
+    /// <summary>A screen that the agents of this world see; it goes with it.</summary>
+    public async Task<VirtualScreen> OpenScreenAsync(string size = "1280x800x24", int? number = null, params string[] more)
+    {
+        var screen = await VirtualScreen.StartAsync(size, number, more, Sockets);
+        screens.Add(screen);
+        return screen;
     }
 
     public async Task<string> NewTokenAsync() =>
@@ -84,15 +129,8 @@ internal sealed class World : IAsyncDisposable
         status.ShouldBe(0, stderr);
     }
 
-    public TestPrograms StartAgent(string label) => Keep(TestPrograms.Start("umbrek-agent", ["run", "--state", StateOf(label)]));
-
-    /// <summary>Starts an agent that sees no screen of this machine: where their sockets are, it has a directory of its own.</summary>
-    public TestPrograms StartAgentWithoutScreen(string label)
-    {
-        const string sockets = "/tmp/.X11-unix";
-        Directory.CreateDirectory(sockets);
-        return Keep(TestPrograms.Start("/usr/bin/unshare", ["--mount", "sh", "-c", $"mount -t tmpfs -o mode=1777 none {sockets} && exec \"$0\" run --state \"$1\"", TestPrograms.PathOf("umbrek-agent"), StateOf(label)]));
-    }
+    public TestPrograms StartAgent(string label) => Keep(TestPrograms.Start(
+        "/usr/bin/unshare", ["--mount", "sh", "-c", $"mkdir -p {VirtualScreen.Sockets} && mount --bind \"$2\" {VirtualScreen.Sockets} && exec \"$0\" run --state \"$1\"", TestPrograms.PathOf("umbrek-agent"), StateOf(label), Sockets]));
 
     private TestPrograms Keep(TestPrograms agent)
     {
@@ -115,8 +153,8 @@ internal sealed class World : IAsyncDisposable
     private async Task<HostSummary?> FindAsync(string label) =>
         (await Api.GetAsync($"hosts?selection={Uri.EscapeDataString($"\"{label}\"")}", WireJson.Default.PageHostSummary, default)).Items.SingleOrDefault(h => h.Label == label);
 
-    public Task UntilAsync(string label, string state) => Wait.UntilAsync(
-        async () => await FindAsync(label) is { } host && JsonSerializer.Serialize(host.Presence.State, WireJson.Default.PresenceState) == $"\"{state}\"", $"{label} to be {state}");
+    public Task UntilAsync(string label, string state, int seconds = Wait.DefaultSeconds) => Wait.UntilAsync(
+        async () => await FindAsync(label) is { } host && JsonSerializer.Serialize(host.Presence.State, WireJson.Default.PresenceState) == $"\"{state}\"", $"{label} to be {state}", seconds);
 
     public Task<JobInfo> MakeJobAsync(string selection, string line) =>
         Api.PostAsync("jobs", new NewJob(selection, new Core.Jobs.CommandSpec { Line = line }), WireJson.Default.NewJob, WireJson.Default.JobInfo, default);
@@ -125,7 +163,7 @@ internal sealed class World : IAsyncDisposable
 
     public async Task<JobDetail> EndedAsync(Guid id)
     {
-        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 300);
+        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 60);
         return await JobAsync(id);
     }
 
@@ -139,9 +177,26 @@ internal sealed class World : IAsyncDisposable
     /// <summary>The client, with a home of its own.</summary>
     public Task<(int Status, string Stdout, string Stderr)> ClientAsync(string? input, params string[] arguments) => ClientOfAsync(Name, input, arguments);
 
-    /// <summary>The client as one of several people has it, each with a home of his own.</summary>
+    /// <summary>The client as one of several people has it, each with a home of their own.</summary>
     public Task<(int Status, string Stdout, string Stderr)> ClientOfAsync(string who, string? input, params string[] arguments) =>
         TestPrograms.RunAsync("umbrek", arguments, input, new Dictionary<string, string> { ["UMBREK_HOME"] = In(who == Name ? "client" : $"client of {who}") });
+
+    /// <summary>The environment of a client that has signed in without the proxy, which may cut, and reaches the service through it.</summary>
+    public Dictionary<string, string> HomeThrough(CuttingProxy proxy)
+    {
+        var home = In($"client of {proxy.Port}");
+        if (!Directory.Exists(home))
+        {
+            Directory.CreateDirectory(home);
+            foreach (var file in Directory.GetFiles(In("client")))
+            {
+                var copy = Path.Combine(home, Path.GetFileName(file));
+                File.WriteAllText(copy, File.ReadAllText(file).Replace($":{Address.Port}", $":{proxy.Port}", StringComparison.Ordinal));
+                File.SetUnixFileMode(copy, File.GetUnixFileMode(file));
+            }
+        }
+        return new() { ["UMBREK_HOME"] = home };
+    }
 
     public async Task SignInClientAsync(string who = Name)
     {
@@ -149,11 +204,30 @@ internal sealed class World : IAsyncDisposable
         status.ShouldBe(0, stderr);
     }
 
+    /// <summary>The cookies that a browser has once somebody has signed in with it.</summary>
+    public async Task<IReadOnlyList<Microsoft.Playwright.Cookie>> SignInCookiesAsync(string who, string userAgent)
+    {
+        using var anonymous = new ApiClient(Address, Pin);
+        using var request = new HttpRequestMessage(HttpMethod.Post, $"{ApiClient.Base}sign-in") { Content = JsonContent.Create(new SignInRequest(who, Password, SignInUse.Cookie), WireJson.Default.SignInRequest) };
+        request.Headers.TryAddWithoutValidation("User-Agent", userAgent);
+        using var response = await anonymous.Http.SendAsync(request);
+        response.StatusCode.ShouldBe(HttpStatusCode.OK, await response.Content.ReadAsStringAsync());
+        return [.. SetCookieHeaderValue.ParseList([.. response.Headers.GetValues("Set-Cookie")]).Select(c => new Microsoft.Playwright.Cookie { Url = $"{Address}", Name = $"{c.Name}", Value = $"{c.Value}", Secure = c.Secure, HttpOnly = c.HttpOnly, SameSite = SameSiteAttribute.Strict })];
+    }
+
     public async ValueTask DisposeAsync()
     {
         Api?.Dispose();
         await Task.WhenAll(agents.Select(a => a.DisposeAsync().AsTask()));
-        await Service.DisposeAsync();
+        await Task.WhenAll(screens.Select(s => s.DisposeAsync().AsTask()));
+        if (hosted is not null)
+        {
+            await hosted.DisposeAsync();
+        }
+        if (process is not null)
+        {
+            await process.DisposeAsync();
+        }
         directory.Dispose();
     }
 }

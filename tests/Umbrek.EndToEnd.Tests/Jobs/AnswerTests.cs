@@ -22,7 +22,7 @@ public sealed class AnswerTests
         {
             await world.JoinAsync(name);
         }
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}work/new");

@@ -7,7 +7,6 @@ using Umbrek.Tests;
 namespace Umbrek.EndToEnd.Tests.Jobs;
 
 /// <summary>The journal of a host with a real journal daemon, and a file there: read and followed with the client and in the console.</summary>
-[Collection("lan")]
 public sealed class LogTests
 {
     private const string Daemon = """
@@ -20,7 +19,7 @@ public sealed class LogTests
     public async Task The_journal_and_a_file_are_read_filtered_exported_and_followed()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         await world.SignInClientAsync();
         var host = await lan.AddAsync("quay-ticket-01");
         (await host.RunAsync(world.SilentLine(await world.NewInstallerAsync()))).Status.ShouldBe(0);
@@ -63,7 +62,7 @@ public sealed class LogTests
         following.ExitCode.ShouldBe(0, Screen());
         Screen().ShouldNotContain("no paper");
 
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("quay-ticket-01")).Id}");

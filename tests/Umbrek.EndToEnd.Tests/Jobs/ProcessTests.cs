@@ -81,7 +81,7 @@ public sealed class ProcessTests : IDisposable
     {
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("plover-log-01")).Id}");

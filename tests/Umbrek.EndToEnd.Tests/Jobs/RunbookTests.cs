@@ -85,7 +85,7 @@ public sealed class RunbookTests
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
         await world.JoinAsync("quay-ticket-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}work/runbooks");

@@ -37,7 +37,7 @@ public sealed class ScriptTests
     {
         await using var world = await World.StartAsync();
         await world.JoinAsync("plover-log-01");
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}work/new?on=plover-log-01");

@@ -5,7 +5,6 @@ using Umbrek.Tests;
 namespace Umbrek.EndToEnd.Tests.Jobs;
 
 /// <summary>Services of a host of its own, with a stand-in for systemd: seen and moved with the client and in the console.</summary>
-[Collection("lan")]
 public sealed class ServiceTests
 {
     private const string Units = "/var/lib/units";
@@ -14,7 +13,7 @@ public sealed class ServiceTests
     public async Task A_service_is_seen_stopped_started_and_enabled()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         await world.SignInClientAsync();
         var host = await lan.AddAsync("quay-ticket-01");
         (await host.RunAsync(world.SilentLine(await world.NewInstallerAsync()))).Status.ShouldBe(0);
@@ -37,7 +36,7 @@ public sealed class ServiceTests
         (await world.ClientAsync(null, "service", "stop", "--", "-rf", "--on", "all")).Status.ShouldNotBe(0);
         (await world.ClientAsync(null, "service", "list", "quay-ticket-01", "--state", "asleep")).Stderr.ShouldContain("'asleep' is no state");
 
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("quay-ticket-01")).Id}");

@@ -14,7 +14,7 @@ public sealed class SurvivalTests
     [Fact]
     public async Task Killing_service_and_agents_in_the_middle_of_a_job_on_two_hundred_hosts_loses_and_doubles_nothing()
     {
-        await using var world = await World.StartAsync();
+        await using var world = await World.StartAsync(ownProcess: true);
         var token = await world.NewTokenAsync();
         await using var others = TestPrograms.Start("umbrek-sim", ["hosts", "--count", $"{Simulated}", "--service", $"{world.Address}", "--token", token, "--data", world.In("simulated")]);
         var agents = new Dictionary<string, TestPrograms>();
@@ -51,7 +51,7 @@ public sealed class SurvivalTests
         File.ReadAllLines(executions).Distinct().Count().ShouldBe(Real);
     }
 
-    [Fact]
+    [Fact, Trait("Journey", "Worst")]
     public async Task Killing_an_agent_does_not_touch_its_run_and_the_result_comes_when_it_returns()
     {
         await using var world = await World.StartAsync();

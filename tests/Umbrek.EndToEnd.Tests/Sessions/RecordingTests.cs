@@ -35,6 +35,7 @@ public sealed class RecordingTests : IAsyncLifetime
     [Fact]
     public async Task The_client_lists_shows_saves_and_removes_them_and_a_killed_service_loses_nothing()
     {
+        await world.TakeOwnProcessAsync();
         (await world.ClientAsync(null, "recording", "list")).Stdout.ShouldContain("umbrek policy set PLACE --record screen");
         (await world.ClientAsync(null, "policy", "set", "everything", "--record", "screen")).Stdout.ShouldContain("what shells and desktops show is recorded   (said here)");
 
@@ -78,7 +79,7 @@ public sealed class RecordingTests : IAsyncLifetime
     public async Task The_console_says_that_it_is_recorded_and_shows_it_again()
     {
         (await world.ClientAsync(null, "policy", "set", "everything", "--record", "keys")).Status.ShouldBe(0);
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         await browser.SignInAsync(world);
         var page = browser.Page;
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("quay-ticket-01")).Id}?panel=shell");

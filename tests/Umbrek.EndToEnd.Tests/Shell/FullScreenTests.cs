@@ -5,20 +5,19 @@ using Umbrek.Tests;
 namespace Umbrek.EndToEnd.Tests.Shell;
 
 /// <summary>Programs that take the whole terminal, on a host of the test's own, in the console.</summary>
-[Collection("lan")]
 public sealed class FullScreenTests
 {
     [Fact]
     public async Task An_editor_and_a_monitor_are_drawn_used_and_left()
     {
         await using var lan = await Lan.StartAsync();
-        await using var world = await World.StartAsync(lan: true);
+        await using var world = await World.StartAsync(lan);
         var host = await lan.AddAsync("quay-ticket-01");
         (await host.RunAsync(world.SilentLine(await world.NewInstallerAsync()))).Status.ShouldBe(0);
         await world.UntilAsync("quay-ticket-01", "linked");
         (await host.RunAsync("seq -f 'tide %.0f' 1 100 >/root/tide.txt")).Status.ShouldBe(0);
 
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await browser.SignInAsync(world);
         await page.GotoAsync($"{world.Address}hosts/{(await world.HostAsync("quay-ticket-01")).Id}?panel=shell");

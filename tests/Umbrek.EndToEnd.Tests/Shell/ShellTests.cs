@@ -44,6 +44,7 @@ public sealed class ShellTests : IAsyncLifetime
     [Fact]
     public async Task Bytes_arrive_as_they_were_though_the_line_breaks_in_the_middle()
     {
+        await world.TakeOwnProcessAsync();
         var bytes = RandomNumberGenerator.GetBytes(12_000_000);
         await File.WriteAllBytesAsync(world.In("sent"), bytes);
         // The host stands still in the middle, so that the line breaks while both ways are full.
@@ -79,7 +80,7 @@ public sealed class ShellTests : IAsyncLifetime
     [Fact]
     public async Task What_has_scrolled_by_is_found_and_copied_and_what_is_pasted_is_marked_as_such()
     {
-        await using var browser = await Browser.OpenAsync(world);
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await page.Context.GrantPermissionsAsync(["clipboard-read", "clipboard-write"], new() { Origin = world.Address.GetLeftPart(UriPartial.Authority) });
         await browser.SignInAsync(world);
@@ -122,7 +123,8 @@ public sealed class ShellTests : IAsyncLifetime
     [Fact]
     public async Task In_the_console_a_terminal_shows_full_screen_programs_and_comes_back_after_a_broken_line()
     {
-        await using var browser = await Browser.OpenAsync(world);
+        await world.TakeOwnProcessAsync();
+        await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await browser.SignInAsync(world);
         var host = await world.HostAsync("quay-ticket-01");

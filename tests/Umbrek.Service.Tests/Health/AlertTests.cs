@@ -340,9 +340,7 @@ public sealed class SqliteAlertTests : AlertTests
     protected override string? NewDatabase() => null;
 }
 
-public sealed class PostgresAlertTests(PostgresServer server) : AlertTests, IClassFixture<PostgresServer>
+public sealed class PostgresAlertTests(PostgresServer server) : AlertTests
 {
-    private static int databases;
-
-    protected override string? NewDatabase() => server.ConnectionString($"alerts{Interlocked.Increment(ref databases)}");
+    protected override string? NewDatabase() => server.NewDatabase();
 }

@@ -50,7 +50,7 @@ public sealed class ProbeTests
         (alert.What, alert.Follows, alert.Severity).ShouldBe(("quay-ticket-03: Service ticket-print has failed (exit-code).", "No tickets.", Severity.Critical));
         (await OnHostsAsync(service, "ticket-printing-runs")).Single().Raised.ShouldBeTrue();
         agent.Platform.StartPrinter();
-        await Wait.UntilAsync(async () => (await AlertsAsync(service)).All(a => a.Check != "ticket-printing-runs"), "the alert to clear");
+        await Wait.UntilAsync(async () => (await AlertsAsync(service)).All(a => a.Check != "ticket-printing-runs"), "the alert to clear, which takes a look every 10 s and a hold of 10 s", 60);
     }
 
     [Fact]

@@ -172,9 +172,7 @@ public sealed class SqliteReactionTests : ReactionTests
     protected override string? NewDatabase() => null;
 }
 
-public sealed class PostgresReactionTests(PostgresServer server) : ReactionTests, IClassFixture<PostgresServer>
+public sealed class PostgresReactionTests(PostgresServer server) : ReactionTests
 {
-    private static int databases;
-
-    protected override string? NewDatabase() => server.ConnectionString($"reactions{Interlocked.Increment(ref databases)}");
+    protected override string? NewDatabase() => server.NewDatabase();
 }

@@ -6,7 +6,7 @@ namespace Umbrek.Service.Tests.Hosting;
 
 public sealed class ArchitectureTests
 {
-    private static readonly string Source = Path.Combine(Directory.GetParent(TestPrograms.Bin)!.Parent!.FullName, "src");
+    private static readonly string Source = Path.Combine(TestPrograms.Root, "src");
 
     [Theory]
     [InlineData("Core", "")]

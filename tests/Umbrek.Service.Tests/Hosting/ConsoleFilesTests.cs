@@ -12,11 +12,15 @@ public sealed class ConsoleFilesTests : IDisposable
     public void Dispose() => directory.Dispose();
 
     [Fact]
-    public async Task Hashed_files_are_kept_for_ever_and_packed_and_the_page_is_fresh_with_a_nonce_each_time()
+    public async Task Hashed_files_are_cached_for_ever_and_compressed_as_built_and_the_page_is_fresh_with_a_nonce_each_time()
     {
         Directory.CreateDirectory(directory.In("assets"));
         var script = string.Concat(Enumerable.Repeat("console.log('umbrek');\n", 200));
         await File.WriteAllTextAsync(directory.In("assets/index-abc123.js"), script);
+        await using (var packed = new BrotliStream(File.Create(directory.In("assets/index-abc123.js.br")), CompressionLevel.Fastest))
+        {
+            await packed.WriteAsync(System.Text.Encoding.UTF8.GetBytes(script));
+        }
         await File.WriteAllTextAsync(directory.In("index.html"), "<meta name=\"csp-nonce\" content=\"UMBREK-NONCE\">");
         var files = new ConsoleFiles(new ServiceOptions { DataDirectory = directory.Path, ConsoleDirectory = directory.Path });
 
@@ -27,6 +31,9 @@ public sealed class ConsoleFilesTests : IDisposable
         {
             (await unpacked.ReadToEndAsync()).ShouldBe(script);
         }
+        // The build put no copy of the other kind beside it.
+        (await GetAsync(files, "/assets/index-abc123.js", ("Accept-Encoding", "gzip"))).Response.Headers.ContentEncoding.ShouldBeEmpty();
+        (await GetAsync(files, "/assets/index-abc123.js.br")).Response.StatusCode.ShouldBe((int)HttpStatusCode.NotFound);
         var known = await GetAsync(files, "/assets/index-abc123.js", ("If-None-Match", asset.Response.Headers.ETag.ToString()));
         known.Response.StatusCode.ShouldBe((int)HttpStatusCode.NotModified);
         (await GetAsync(files, "/assets/gone.js")).Response.StatusCode.ShouldBe((int)HttpStatusCode.NotFound);

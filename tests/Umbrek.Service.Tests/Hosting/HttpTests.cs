@@ -112,7 +112,7 @@ public sealed class HttpTests
     {
         await using var service = await TestService.StartAsync();
         var served = (await service.SendAsync(HttpMethod.Get, "/openapi/v1.json", signedIn: false)).Body;
-        var committed = await File.ReadAllTextAsync(Path.Combine(Directory.GetParent(TestPrograms.Bin)!.Parent!.FullName, "console", "openapi.json"));
+        var committed = await File.ReadAllTextAsync(Path.Combine(TestPrograms.Root, "console", "openapi.json"));
         Normal(served).ShouldBe(Normal(committed), "run: make openapi");
     }
 

@@ -44,7 +44,7 @@ internal sealed class TestService : IAsyncDisposable
     public Uri Address { get; private set; } = null!;
 
     /// <summary>The agent programs as a built service has them beside it.</summary>
-    private static string AgentDirectory => Path.Combine(Umbrek.Tests.TestPrograms.Bin, "../lib/umbrekd/agent");
+    private static string AgentDirectory => TestPrograms.Agents;
 
     /// <summary>Signed in as the lead.</summary>
     public ApiClient Api { get; private set; } = null!;
@@ -190,19 +190,6 @@ internal sealed class TestService : IAsyncDisposable
         directory.Dispose();
     }
 
-    private static readonly Lazy<Task<string>> Migrated = new(async () =>
-    {
-        var file = Path.Combine(Directory.CreateTempSubdirectory("umbrek-test-").FullName, SqliteDatabase.FileName);
-        AppDomain.CurrentDomain.ProcessExit += (_, _) => Directory.Delete(Path.GetDirectoryName(file)!, recursive: true);
-        await using (var db = new SqliteDatabase(file).Open())
-        {
-            await db.Database.MigrateAsync();
-            await db.Database.ExecuteSqlRawAsync("PRAGMA wal_checkpoint(TRUNCATE)");
-        }
-        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
-        return file;
-    });
-
     private async Task CloseAsync()
     {
         await App.StopAsync();
@@ -214,8 +201,7 @@ internal sealed class TestService : IAsyncDisposable
         var options = new ServiceOptions { DataDirectory = directory.Path, Database = database, PasswordIterations = 1000, AgentDirectory = AgentDirectory, Listen = [ListenAddress.Parse($"http://127.0.0.1:{port}")] };
         if (database is null && !File.Exists(options.PathOf(SqliteDatabase.FileName)))
         {
-            // Brought up to date once for all tests; what migrations do to data has tests of its own.
-            File.Copy(await Migrated.Value, options.PathOf(SqliteDatabase.FileName));
+            Storage.SqliteFile.CopyTo(options.PathOf(SqliteDatabase.FileName));
         }
         App = ServiceHost.Build(adjust(options), time);
         await ServiceHost.StartAsync(App, default);

@@ -2,6 +2,7 @@ using System.Net.WebSockets;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
+using Microsoft.Extensions.Time.Testing;
 using Umbrek.Agent.Enrolment;
 using Umbrek.Core.Estate;
 using Umbrek.Core.Links;
@@ -74,14 +75,29 @@ public sealed class LinkTests
     }
 
     [Fact]
-    public async Task Nothing_is_heard_before_the_hello()
+    public async Task A_link_that_speaks_before_its_hello_is_cut_at_once_and_one_that_only_waits_is_not()
     {
-        await using var service = await TestService.StartAsync();
-        using var silent = new ClientWebSocket();
-        await silent.ConnectAsync(new UriBuilder(service.Address) { Scheme = "ws", Path = LinkProtocol.Path }.Uri, default);
-        await SendAsync(silent, HandshakeDone);
-        await SendAsync(silent, "{\"type\":1,\"target\":\"Samples\",\"arguments\":[{\"samples\":[]}]}\u001e");
-        await UntilClosedAsync(silent);
+        // The clock stands still: nobody is cut for being late.
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time);
+        using var waits = await BeginAsync(service);
+        using var speaks = await BeginAsync(service);
+        var waiting = UntilClosedAsync(waits);
+        await SendAsync(speaks, "{\"type\":1,\"target\":\"Samples\",\"arguments\":[{\"samples\":[]}]}\u001e");
+        await UntilClosedAsync(speaks);
+        waiting.IsCompleted.ShouldBeFalse();
+        time.Advance(LinkProtocol.HelloWithin);
+        await waiting;
+        service.Get<LinkRegistry>().Count.ShouldBe(0);
+    }
+
+    /// <summary>A link up to the handshake of its protocol, and no further.</summary>
+    private static async Task<ClientWebSocket> BeginAsync(TestService service)
+    {
+        var socket = new ClientWebSocket();
+        await socket.ConnectAsync(new UriBuilder(service.Address) { Scheme = "ws", Path = LinkProtocol.Path }.Uri, default);
+        await SendAsync(socket, HandshakeDone);
+        return socket;
     }
 
     [Fact]

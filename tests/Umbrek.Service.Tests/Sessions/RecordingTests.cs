@@ -253,7 +253,8 @@ public sealed class RecordingTests
         (await ListAsync(service.Api)).Select(r => r.Id).ShouldBe([broken, packed, ended], ignoreOrder: true);
         (await CastAsync(service.Api, ended)).Events.ShouldBe(text);
 
-        time.Advance(TimeSpan.FromDays(31));
+        time.AdjustTime(time.GetUtcNow() + TimeSpan.FromDays(30));
+        time.Advance(TimeSpan.FromDays(1));
         await service.SignInAgainAsync();
         await Wait.UntilAsync(async () => (await ListAsync(service.Api)).Count == 0, "them to be forgotten");
         await Wait.UntilAsync(() => Directory.GetFiles(service.In("recordings")).Length == 0, "their files to go");

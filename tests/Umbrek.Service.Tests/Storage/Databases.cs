@@ -3,9 +3,11 @@ using Microsoft.EntityFrameworkCore;
 using Umbrek.Service.Storage;
 using Umbrek.Tests;
 
+[assembly: AssemblyFixture(typeof(Umbrek.Service.Tests.Storage.PostgresServer))]
+
 namespace Umbrek.Service.Tests.Storage;
 
-/// <summary>A real PostgreSQL server of Debian's, for the tests of one run.</summary>
+/// <summary>A real PostgreSQL server of Debian's, for the tests of one run. Databases are copies of one that was migrated once.</summary>
 public sealed class PostgresServer : IAsyncLifetime
 {
     private readonly TestDirectory directory = new();
@@ -14,8 +16,21 @@ public sealed class PostgresServer : IAsyncLifetime
 
     private int databases;
 
+    private const string Template = "migrated";
+
     /// <summary>A database that nobody else has.</summary>
-    public IDatabase Open() => new PostgresDatabase(ConnectionString($"umbrek{Interlocked.Increment(ref databases)}"));
+    public IDatabase Open() => new PostgresDatabase(NewDatabase());
+
+    /// <summary>How to reach a database that nobody else has, brought up to date.</summary>
+    public string NewDatabase()
+    {
+        var name = $"umbrek{Interlocked.Increment(ref databases)}";
+        using var connection = new Npgsql.NpgsqlConnection(ConnectionString("postgres"));
+        connection.Open();
+        using var command = new Npgsql.NpgsqlCommand($"CREATE DATABASE {name} TEMPLATE {Template}", connection);
+        command.ExecuteNonQuery();
+        return ConnectionString(name);
+    }
 
     public string ConnectionString(string database) => $"Host=127.0.0.1;Port={port};Username=umbrek;Database={database};Pooling=true;Maximum Pool Size=10";
 
@@ -48,6 +63,11 @@ public sealed class PostgresServer : IAsyncLifetime
                 return false;
             }
         }, "PostgreSQL to answer");
+        using var template = new PostgresDatabase(ConnectionString(Template));
+        await using (var db = template.Open())
+        {
+            await db.Database.MigrateAsync();
+        }
     }
 
     public async ValueTask DisposeAsync()
@@ -79,7 +99,7 @@ public sealed class PostgresServer : IAsyncLifetime
     }
 }
 
-/// <summary>Tests that every database must pass alike: each has one of its own, migrated.</summary>
+/// <summary>Tests that every database must pass alike: each has one of its own, brought up to date.</summary>
 public abstract class DatabaseTests : IAsyncLifetime
 {
     protected IDatabase Database { get; private set; } = null!;
@@ -90,7 +110,7 @@ public abstract class DatabaseTests : IAsyncLifetime
     {
         Database = Open();
         await using var db = Database.Open();
-        await db.Database.MigrateAsync();
+        (await db.Database.GetPendingMigrationsAsync()).ShouldBeEmpty();
     }
 
     public virtual ValueTask DisposeAsync()
@@ -105,7 +125,27 @@ public sealed class SqliteFile : IDisposable
 {
     private readonly TestDirectory directory = new();
 
-    public IDatabase Open() => new SqliteDatabase(directory.In("umbrek.db"));
+    public IDatabase Open() => new SqliteDatabase(directory.In(SqliteDatabase.FileName));
+
+    private static readonly Lazy<string> Migrated = new(() =>
+    {
+        var kept = new TestDirectory();
+        AppDomain.CurrentDomain.ProcessExit += (_, _) => kept.Dispose();
+        var file = kept.In(SqliteDatabase.FileName);
+        using (var database = new SqliteDatabase(file))
+        using (var db = database.Open())
+        {
+            db.Database.Migrate();
+            db.Database.ExecuteSqlRaw("PRAGMA wal_checkpoint(TRUNCATE)");
+        }
+        Microsoft.Data.Sqlite.SqliteConnection.ClearAllPools();
+        return file;
+    });
+
+    public SqliteFile() => CopyTo(directory.In(SqliteDatabase.FileName));
+
+    /// <summary>Puts a database there that was brought up to date once for all tests; what migrations do to data has tests of its own.</summary>
+    public static void CopyTo(string file) => File.Copy(Migrated.Value, file);
 
     public void Dispose() => directory.Dispose();
 }

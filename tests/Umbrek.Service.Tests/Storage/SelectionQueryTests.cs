@@ -213,7 +213,7 @@ public sealed class SqliteSelectionQueryTests : SelectionQueryTests, IDisposable
     public void Dispose() => file.Dispose();
 }
 
-public sealed class PostgresSelectionQueryTests(PostgresServer server) : SelectionQueryTests, IClassFixture<PostgresServer>
+public sealed class PostgresSelectionQueryTests(PostgresServer server) : SelectionQueryTests
 {
     protected override IDatabase Open() => server.Open();
 }

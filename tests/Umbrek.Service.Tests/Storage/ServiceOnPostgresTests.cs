@@ -8,7 +8,7 @@ using Umbrek.Wire.Jobs;
 
 namespace Umbrek.Service.Tests.Storage;
 
-public sealed class ServiceOnPostgresTests(PostgresServer server) : IClassFixture<PostgresServer>
+public sealed class ServiceOnPostgresTests(PostgresServer server)
 {
     [Fact]
     public async Task The_whole_service_works_on_PostgreSQL_and_finds_everything_again_after_a_restart()

@@ -187,7 +187,7 @@ public sealed class SqliteStorageTests : StorageTests, IDisposable
     public void Dispose() => file.Dispose();
 }
 
-public sealed class PostgresStorageTests(PostgresServer server) : StorageTests, IClassFixture<PostgresServer>
+public sealed class PostgresStorageTests(PostgresServer server) : StorageTests
 {
     protected override IDatabase Open() => server.Open();
 }

@@ -34,7 +34,7 @@ setup-bench: ## Installs what the benchmarks need.
 	@scripts/setup.sh bench
 
 # The programs as they run here: compiled when they start, but for the agent, which is one file that can be handed out.
-build: $(BUILT)/programs $(OUT)/agents/linux-x64/umbrek-agent $(OUT)/console/index.html ## Builds the four programs into out/bin.
+build: $(BUILT)/programs $(OUT)/lib/umbrek/umbrek $(OUT)/agents/linux-x64/umbrek-agent $(OUT)/console/index.html ## Builds the four programs into out/bin.
 
 $(BUILT)/programs: $(PRODUCT_SRC)
 	@scripts/dotnet.sh build Umbrek.Product.slnf $(RELEASE)
@@ -48,6 +48,10 @@ $(BUILT)/tests: $(PRODUCT_SRC) $(TEST_SRC)
 	@scripts/dotnet.sh build Umbrek.slnx $(RELEASE)
 	@scripts/link-programs.sh
 	@touch $@ $(BUILT)/programs
+
+# The client is started often and ends soon: what it starts with is compiled.
+$(OUT)/lib/umbrek/umbrek: $(CORE_SRC) $(call src_of,Umbrek.Cli)
+	@scripts/dotnet.sh publish src/Umbrek.Cli $(RELEASE) -r linux-x64 --self-contained false -p:PublishAot=false -p:PublishReadyToRun=true -o $(OUT)/lib/umbrek
 
 # The agent as one file with the runtime inside: ready in seconds, but four times as large as the one that is released.
 $(OUT)/agents/linux-x64/umbrek-agent: $(AGENT_SRC)
@@ -96,11 +100,11 @@ check: setup-test ## Builds, lints and runs the unit tests and five journeys: wh
 	@scripts/test.sh check
 
 test: setup-test ## Builds and runs every test; the last line counts them.
-	@$(MAKE) --no-print-directory build-tests $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
+	@$(MAKE) --no-print-directory build-tests $(OUT)/lib/umbrek/umbrek $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
 	@scripts/test.sh
 
 endure: setup-test ## Runs the longer proofs: seeded kills, cuts and load. ARGS="--seed N" repeats one.
-	@$(MAKE) --no-print-directory build-tests $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
+	@$(MAKE) --no-print-directory build-tests $(OUT)/lib/umbrek/umbrek $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
 	@scripts/test.sh endure $(ARGS)
 
 bench: setup-bench ## Measures, each figure with its reference in the same run.

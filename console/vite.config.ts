@@ -19,7 +19,10 @@ function precompress(directory: string): Plugin {
         files.map(async (name) => {
           const file = path.join(directory, name);
           const content = await readFile(file);
-          const [brotli, gzipped] = await Promise.all([promisify(brotliCompress)(content), promisify(gzip)(content, { level: 9 })]);
+          const [brotli, gzipped] = await Promise.all([
+            promisify(brotliCompress)(content),
+            promisify(gzip)(content, { level: 9 }),
+          ]);
           await Promise.all([writeFile(`${file}.br`, brotli), writeFile(`${file}.gz`, gzipped)]);
         }),
       );

@@ -5,7 +5,7 @@ set -euo pipefail
 
 want=(ieee-data tzdata clang zlib1g-dev libssl-dev ca-certificates libturbojpeg0-dev libturbojpeg0)
 if [ "${1:-demo}" = test ]; then
-  want+=(curl unzip faketime iproute2 nftables systemd chromium postgresql sqlite3 procps util-linux tmux vim htop xvfb xterm x11-apps x11-utils x11-xserver-utils xclip xdotool openbox xcompmgr i3lock tshark ffmpeg fonts-dejavu-core imagemagick openssl)
+  want+=(curl unzip faketime iproute2 nftables systemd chromium chromium-headless-shell postgresql sqlite3 procps util-linux tmux vim htop xvfb xterm x11-apps x11-utils x11-xserver-utils xclip xdotool openbox xcompmgr i3lock tshark ffmpeg fonts-dejavu-core imagemagick openssl)
 fi
 
 if [ "${1:-demo}" = bench ]; then

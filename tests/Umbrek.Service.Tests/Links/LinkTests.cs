@@ -83,7 +83,8 @@ public sealed class LinkTests
         using var waits = await BeginAsync(service);
         using var speaks = await BeginAsync(service);
         var waiting = UntilClosedAsync(waits);
-        await SendAsync(speaks, "{\"type\":1,\"target\":\"Samples\",\"arguments\":[{\"samples\":[]}]}\u001e");
+        // Well formed, and taken without a word from a host that has proven who it is.
+        await SendAsync(speaks, "{\"type\":1,\"target\":\"Goodbye\",\"arguments\":[{\"reason\":\"agent-stopped\"}]}\u001e");
         await UntilClosedAsync(speaks);
         waiting.IsCompleted.ShouldBeFalse();
         time.Advance(LinkProtocol.HelloWithin);

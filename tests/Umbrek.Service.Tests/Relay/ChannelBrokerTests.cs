@@ -14,7 +14,7 @@ namespace Umbrek.Service.Tests.Relay;
 /// <summary>The two ends of a channel over real WebSockets, without sessions, hosts or a database.</summary>
 public sealed class ChannelBrokerTests : IAsyncLifetime
 {
-    private readonly FakeTimeProvider time = new(DateTimeOffset.UtcNow);
+    private readonly CountedTime time = new();
     private readonly CancellationTokenSource session = new();
     private WebApplication app = null!;
     private ChannelBroker broker = null!;
@@ -160,15 +160,30 @@ public sealed class ChannelBrokerTests : IAsyncLifetime
         await Umbrek.Tests.Wait.UntilAsync(() => overs == 1, "the channel to be over");
     }
 
-    /// <summary>Lets a ticket's time pass, as often as it takes until the end that came is closed: it may not be waited for yet.</summary>
+    /// <summary>Lets a ticket's time pass once the end that came is waited with: two waits are those of the tickets themselves.</summary>
     private async Task PassAsync(Task closed)
     {
-        await Umbrek.Tests.Wait.UntilAsync(() =>
-        {
-            time.Advance(ChannelJoin.Within);
-            return closed.IsCompleted;
-        }, "the end to be closed");
+        await Umbrek.Tests.Wait.UntilAsync(() => time.Waits == 3, "the end to be served");
+        time.Advance(ChannelJoin.Within);
         await closed;
+    }
+
+    /// <summary>A clock that stands still, and counts who waits for as long as a ticket is good.</summary>
+    private sealed class CountedTime() : FakeTimeProvider(DateTimeOffset.UtcNow)
+    {
+        private int waits;
+
+        public int Waits => Volatile.Read(ref waits);
+
+        public override ITimer CreateTimer(TimerCallback callback, object? state, TimeSpan dueTime, TimeSpan period)
+        {
+            var timer = base.CreateTimer(callback, state, dueTime, period);
+            if (dueTime == ChannelJoin.Within)
+            {
+                Interlocked.Increment(ref waits);
+            }
+            return timer;
+        }
     }
 
     [Fact]

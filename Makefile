@@ -63,6 +63,8 @@ release: $(OUT)/release/bin/umbrek-agent $(OUT)/release/bin/umbrek $(OUT)/releas
 $(OUT)/release/agents/linux-x64/umbrek-agent: $(AGENT_SRC)
 	@scripts/dotnet.sh publish src/Umbrek.Agent $(RELEASE) -r linux-x64 -o $(OUT)/release/lib/umbrek-agent
 	@install -D -m 755 $(OUT)/release/lib/umbrek-agent/umbrek-agent $@
+	@# Better than the quick one, where that is handed out.
+	@install -D -m 755 $@ $(OUT)/agents/linux-x64/umbrek-agent
 
 $(OUT)/release/bin/umbrek-agent: $(OUT)/release/agents/linux-x64/umbrek-agent
 	@install -D -m 755 $< $@

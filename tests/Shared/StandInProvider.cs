@@ -36,9 +36,9 @@ internal sealed class StandInProvider : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        listener.Stop();
-        await serving;
+        // Once: stopped first, it would take its port again to give it up, and that may be somebody else's by then.
         listener.Close();
+        await serving;
         key.Dispose();
     }
 

@@ -74,9 +74,9 @@ internal sealed partial class TestPrograms : IAsyncDisposable
 
     public string? Said(string word) => Lines.FirstOrDefault(l => l.StartsWith(word + " ", StringComparison.Ordinal))?[(word.Length + 1)..];
 
-    public Task UntilSaidAsync(string text) => Wait.UntilAsync(
+    public Task UntilSaidAsync(string text, int seconds = Wait.DefaultSeconds) => Wait.UntilAsync(
         () => Lines.Any(l => l.Contains(text, StringComparison.Ordinal)) || (HasExited ? throw new InvalidOperationException($"it ended:\n{string.Join('\n', Lines)}") : false),
-        $"'{text}'");
+        $"'{text}'", seconds);
 
     /// <summary>SIGKILL: no goodbye, no clean-up.</summary>
     public async Task KillAsync()
@@ -152,6 +152,9 @@ internal sealed partial class TestPrograms : IAsyncDisposable
 internal static class Wait
 {
     public const int DefaultSeconds = 20;
+
+    /// <summary>What a whole service may take until it is ready: three to five seconds of processor, of which others take their part.</summary>
+    public const int StartSeconds = 60;
 
     public static Task UntilAsync(Func<bool> done, string what, int seconds = DefaultSeconds) => UntilAsync(() => Task.FromResult(done()), what, seconds);
 

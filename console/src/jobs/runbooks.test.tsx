@@ -186,7 +186,9 @@ describe("the library of runbooks", () => {
     const person = userEvent.setup();
     expect(await screen.findByText("when “Look” failed; tried 3 times, 0.5 s apart; ended after 90 s")).toBeVisible();
     await person.click(screen.getByRole("button", { name: "Keep the runbook" }));
-    expect(await screen.findByText("at the beginning; may fail")).toBeVisible();
+    // Only the page of a runbook that is kept has this; the steps stand on the page before it, too.
+    expect(await screen.findByRole("link", { name: "As a document" })).toBeVisible();
+    expect(screen.getByText("at the beginning; may fail")).toBeVisible();
     expect(asked("POST", "scripts")[0]?.body).toMatchObject({
       name: "Bring a unit back",
       description: "For quays.",

@@ -173,7 +173,7 @@ public sealed class ChannelBroker(TimeProvider time)
         var down = PumpAsync(host, technician, isFromHost: true, channel, over.Token);
         var first = await Task.WhenAny(sessionEnded.Task, up, down).ConfigureAwait(false);
         // Said before a reading is cut off, after which a socket says nothing more.
-        var why = first == sessionEnded.Task ? SessionEnded
+        var why = channel.Ended.IsCancellationRequested ? SessionEnded
             : first.Exception?.InnerException is ChannelTapException untold ? untold.Message
             : first.IsFaulted ? Lost
             : null;
@@ -200,7 +200,10 @@ public sealed class ChannelBroker(TimeProvider time)
             var got = await from.ReceiveAsync(buffer.AsMemory(), over).ConfigureAwait(false);
             if (got.MessageType == WebSocketMessageType.Close)
             {
-                await CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription).ConfigureAwait(false);
+                // A host that is told of its session's end closes too; the other end hears the reason, not what came of it.
+                await (channel.Ended.IsCancellationRequested
+                    ? CloseAsync(to, WebSocketCloseStatus.EndpointUnavailable, SessionEnded)
+                    : CloseAsync(to, from.CloseStatus ?? WebSocketCloseStatus.NormalClosure, from.CloseStatusDescription)).ConfigureAwait(false);
                 return;
             }
             if (channel.Ended.IsCancellationRequested)

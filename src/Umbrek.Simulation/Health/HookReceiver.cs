@@ -45,9 +45,9 @@ public sealed partial class HookReceiver : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        listener.Stop();
-        await serving.ConfigureAwait(false);
+        // Once: stopped first, it would take its port again to give it up, and that may be somebody else's by then.
         listener.Close();
+        await serving.ConfigureAwait(false);
     }
 
     /// <summary>Whether whoever has the secret signed this very call.</summary>

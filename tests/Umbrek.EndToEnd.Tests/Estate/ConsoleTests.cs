@@ -90,7 +90,7 @@ public sealed class ConsoleTests
         using var directory = new TestDirectory();
         var port = TestPorts.Next();
         await using var service = TestPrograms.Start("umbrekd", ["serve", "--data", directory.Path, "--listen", $"http://127.0.0.1:{port}"]);
-        await service.UntilSaidAsync("ready");
+        await service.UntilSaidAsync("ready", Wait.StartSeconds);
         await using var browser = await Browser.OpenAsync();
         var page = browser.Page;
         await page.GotoAsync($"http://127.0.0.1:{port}");

@@ -23,12 +23,20 @@ internal sealed class HostedService : IAsyncDisposable
     public static async Task<HostedService> StartAsync(IReadOnlyList<string> arguments, Lan? network)
     {
         var service = new HostedService();
-        var command = ServiceCommands.Build(network is null ? null : builder => builder.WebHost.UseSockets(o => o.CreateBoundListenSocket = network.Bind));
-        service.serving = Task.Run(() => command.Parse([.. arguments]).InvokeAsync(new InvocationConfiguration { Output = service.lines, Error = service.lines, ProcessTerminationTimeout = null }, service.stop.Token));
-        await Wait.UntilAsync(
-            () => service.lines.Written.Contains("ready") || (service.serving.IsCompleted ? throw new InvalidOperationException($"it ended:\n{string.Join('\n', service.Said)}") : false), "the service to be ready");
+        var command = ServiceCommands.Build(builder =>
+        {
+            if (network is not null)
+            {
+                builder.WebHost.UseSockets(o => o.CreateBoundListenSocket = network.Bind);
+            }
+        });
+        var invocation = new InvocationConfiguration { Output = service.lines, Error = service.lines, ProcessTerminationTimeout = null };
+        service.serving = Task.Run(() => command.Parse([.. arguments]).InvokeAsync(invocation, service.stop.Token));
+        await Wait.UntilAsync(() => service.Said.Contains("ready") || (service.serving.IsCompleted ? throw service.Ended() : false), "the service to be ready", Wait.StartSeconds);
         return service;
     }
+
+    private InvalidOperationException Ended() => new($"it ended:\n{string.Join('\n', Said)}");
 
     public async Task StopAsync()
     {

@@ -34,12 +34,19 @@ internal sealed partial class Lan : IAsyncDisposable
         var lan = new Lan();
         await HereAsync($"ip netns add {lan.space}");
         // An address of its own: by default a bridge takes the lowest of its ports', and changes it whenever a host is added.
-        await lan.ShAsync($"ip link set lo up && ip link add bridge address 00:00:5e:00:53:01 type bridge && ip addr add {Address}/24 dev bridge && ip -6 addr add {Address6}/64 dev bridge nodad && ip link set bridge up");
+        await lan.ShAsync($"""
+            set -e
+            ip link set lo up
+            ip link add bridge address 00:00:5e:00:53:01 type bridge
+            ip addr add {Address}/24 dev bridge
+            ip -6 addr add {Address6}/64 dev bridge nodad
+            ip link set bridge up
+            """);
         return lan;
     }
 
     /// <summary>A socket that listens at an address of this network, or of this machine's.</summary>
-    public Socket Bind(EndPoint endpoint) => endpoint is IPEndPoint { Address: var address } && (address.Equals(IPAddress.Parse(Address)) || address.Equals(IPAddress.Parse(Address6)))
+    public Socket Bind(EndPoint endpoint) => endpoint is IPEndPoint { Address: var at } && (at.Equals(IPAddress.Parse(Address)) || at.Equals(IPAddress.Parse(Address6)))
         ? Within(() => SocketTransportOptions.CreateDefaultBoundListenSocket(endpoint))
         : SocketTransportOptions.CreateDefaultBoundListenSocket(endpoint);
 

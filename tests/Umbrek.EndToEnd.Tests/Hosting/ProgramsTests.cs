@@ -111,7 +111,7 @@ public sealed class ProgramsTests
     {
         using var directory = new TestDirectory();
         await using var service = TestPrograms.Start("/bin/sh", ["-c", $"ulimit -n 1000; exec {TestPrograms.PathOf("umbrekd")} serve --data {directory.Path} --listen http://127.0.0.1:{TestPorts.Next()}"]);
-        await service.UntilSaidAsync("ready");
+        await service.UntilSaidAsync("ready", Wait.StartSeconds);
         service.Said("note:").ShouldNotBeNull().ShouldContain("1000 files");
     }
 

@@ -35,8 +35,10 @@ internal sealed record SetUpData(string Directory, ServicePin Pin, string Token)
         string token;
         using (var anonymous = new ApiClient(address, pin))
         {
-            await anonymous.PostAsync("set-up", new SetUpRequest(Said("set-up code"), World.Name, World.Password), WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
-            token = (await anonymous.PostAsync("sign-in", new SignInRequest(World.Name, World.Password, SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
+            var first = new SetUpRequest(Said("set-up code"), World.Name, World.Password);
+            await anonymous.PostAsync("set-up", first, WireJson.Default.SetUpRequest, WireJson.Default.TechnicianInfo, default);
+            var signIn = new SignInRequest(World.Name, World.Password, SignInUse.Token);
+            token = (await anonymous.PostAsync("sign-in", signIn, WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default)).Token!;
         }
         using (var api = new ApiClient(address, pin, token))
         {

@@ -81,7 +81,7 @@ internal sealed class World : IAsyncDisposable
         if (ownProcess)
         {
             process = TestPrograms.Start("umbrekd", arguments);
-            await process.UntilSaidAsync("ready");
+            await process.UntilSaidAsync("ready", Wait.StartSeconds);
         }
         else
         {
@@ -95,7 +95,9 @@ internal sealed class World : IAsyncDisposable
         await hosted!.StopAsync();
         (hosted, ownProcess) = (null, true);
         await StartServiceAsync();
-        await Wait.UntilAsync(async () => (await Api.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items.All(h => h.Presence.State == Core.Estate.PresenceState.Linked), "all hosts to be linked again");
+        await Wait.UntilAsync(
+            async () => (await Api.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items.All(h => h.Presence.State == Core.Estate.PresenceState.Linked),
+            "all hosts to be linked again");
     }
 
     public Task StopServiceAsync() => ownProcess ? Service.StopAsync() : hosted!.StopAsync();
@@ -129,8 +131,12 @@ internal sealed class World : IAsyncDisposable
         status.ShouldBe(0, stderr);
     }
 
-    public TestPrograms StartAgent(string label) => Keep(TestPrograms.Start(
-        "/usr/bin/unshare", ["--mount", "sh", "-c", $"mkdir -p {VirtualScreen.Sockets} && mount --bind \"$2\" {VirtualScreen.Sockets} && exec \"$0\" run --state \"$1\"", TestPrograms.PathOf("umbrek-agent"), StateOf(label), Sockets]));
+    /// <summary>Starts an agent that sees the screens of this world in the place of the machine's.</summary>
+    public TestPrograms StartAgent(string label)
+    {
+        const string line = $"mkdir -p {VirtualScreen.Sockets} && mount --bind \"$2\" {VirtualScreen.Sockets} && exec \"$0\" run --state \"$1\"";
+        return Keep(TestPrograms.Start("/usr/bin/unshare", ["--mount", "sh", "-c", line, TestPrograms.PathOf("umbrek-agent"), StateOf(label), Sockets]));
+    }
 
     private TestPrograms Keep(TestPrograms agent)
     {
@@ -208,11 +214,25 @@ internal sealed class World : IAsyncDisposable
     public async Task<IReadOnlyList<Microsoft.Playwright.Cookie>> SignInCookiesAsync(string who, string userAgent)
     {
         using var anonymous = new ApiClient(Address, Pin);
-        using var request = new HttpRequestMessage(HttpMethod.Post, $"{ApiClient.Base}sign-in") { Content = JsonContent.Create(new SignInRequest(who, Password, SignInUse.Cookie), WireJson.Default.SignInRequest) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, $"{ApiClient.Base}sign-in")
+        {
+            Content = JsonContent.Create(new SignInRequest(who, Password, SignInUse.Cookie), WireJson.Default.SignInRequest),
+        };
         request.Headers.TryAddWithoutValidation("User-Agent", userAgent);
         using var response = await anonymous.Http.SendAsync(request);
         response.StatusCode.ShouldBe(HttpStatusCode.OK, await response.Content.ReadAsStringAsync());
-        return [.. SetCookieHeaderValue.ParseList([.. response.Headers.GetValues("Set-Cookie")]).Select(c => new Microsoft.Playwright.Cookie { Url = $"{Address}", Name = $"{c.Name}", Value = $"{c.Value}", Secure = c.Secure, HttpOnly = c.HttpOnly, SameSite = SameSiteAttribute.Strict })];
+        return
+        [
+            .. SetCookieHeaderValue.ParseList([.. response.Headers.GetValues("Set-Cookie")]).Select(c => new Microsoft.Playwright.Cookie
+            {
+                Url = $"{Address}",
+                Name = $"{c.Name}",
+                Value = $"{c.Value}",
+                Secure = c.Secure,
+                HttpOnly = c.HttpOnly,
+                SameSite = SameSiteAttribute.Strict,
+            }),
+        ];
     }
 
     public async ValueTask DisposeAsync()

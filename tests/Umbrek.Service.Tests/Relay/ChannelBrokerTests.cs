@@ -198,6 +198,26 @@ public sealed class ChannelBrokerTests : IAsyncLifetime
         await ClosesAsync(host, WebSocketCloseStatus.EndpointUnavailable, "The session has ended.");
     }
 
+    [Fact]
+    public async Task A_technician_hears_of_the_sessions_end_though_the_host_closes_at_the_same_moment()
+    {
+        var technicians = new List<ClientWebSocket>();
+        for (var i = 0; i < 20; i++)
+        {
+            var (technician, host) = await BothAsync();
+            await host.SendAsync("here"u8.ToArray(), WebSocketMessageType.Text, true, default);
+            (await HearAsync(technician)).ShouldNotBeNull();
+            technicians.Add(technician);
+            // What is registered last is called first: the host closes before the relay has heard of the end.
+            session.Token.Register(() => host.CloseOutputAsync(WebSocketCloseStatus.NormalClosure, null, default).GetAwaiter().GetResult());
+        }
+        await session.CancelAsync();
+        foreach (var technician in technicians)
+        {
+            await ClosesAsync(technician, WebSocketCloseStatus.EndpointUnavailable, "The session has ended.");
+        }
+    }
+
     [Theory]
     [InlineData(true)]
     [InlineData(false)]

@@ -30,8 +30,10 @@ internal sealed class SteadyLine(HostFilesDoor door, bool changes, TimeSpan pati
                 quiet();
                 return;
             }
-            catch (LineBrokenException e)
+            // A socket that broke at the wrong moment says "cancelled", though nobody has cancelled.
+            catch (Exception e) when (e is LineBrokenException || (e is OperationCanceledException && !cancel.IsCancellationRequested))
             {
+                var lost = e is LineBrokenException ? e.Message : "The connection was lost.";
                 quiet();
                 if (somethingMoved)
                 {
@@ -41,13 +43,13 @@ internal sealed class SteadyLine(HostFilesDoor door, bool changes, TimeSpan pati
                 }
                 if (time.GetElapsedTime(since) > patience)
                 {
-                    throw new ClientException($"{e.Message} What has come is kept; the same command goes on from there.");
+                    throw new ClientException($"{lost} What has come is kept; the same command goes on from there.");
                 }
                 // Who can be reached is not waited for longer and longer.
                 attempt = opened ? 0 : attempt;
                 if (attempt == 0)
                 {
-                    await Console.Error.WriteLineAsync($"{e.Message} Going on as soon as {door.Host.Label} can be reached again.").ConfigureAwait(false);
+                    await Console.Error.WriteLineAsync($"{lost} Going on as soon as {door.Host.Label} can be reached again.").ConfigureAwait(false);
                 }
                 await Task.Delay(Backoff.Delay(attempt, RandomNumberGenerator.GetInt32(1 << 20) / (double)(1 << 20)), time, cancel).ConfigureAwait(false);
             }

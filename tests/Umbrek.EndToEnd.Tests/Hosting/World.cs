@@ -169,7 +169,7 @@ internal sealed class World : IAsyncDisposable
 
     public async Task<JobDetail> EndedAsync(Guid id)
     {
-        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 60);
+        await Wait.UntilAsync(async () => (await JobAsync(id)).Job.Runs is var runs && runs.Ended == runs.Total, "every run of the job to end", 120);
         return await JobAsync(id);
     }
 

@@ -51,11 +51,11 @@ $(BUILT)/tests: $(PRODUCT_SRC) $(TEST_SRC)
 
 # The client is started often and ends soon: what it starts with is compiled.
 $(OUT)/lib/umbrek/umbrek: $(CORE_SRC) $(call src_of,Umbrek.Cli)
-	@scripts/dotnet.sh publish src/Umbrek.Cli $(RELEASE) -r linux-x64 --self-contained false -p:PublishAot=false -p:PublishReadyToRun=true -p:RestorePackagesWithLockFile=false -o $(OUT)/lib/umbrek
+	@scripts/dotnet.sh publish src/Umbrek.Cli $(RELEASE) -r linux-x64 --self-contained false -p:PublishAot=false -p:PublishReadyToRun=true -o $(OUT)/lib/umbrek
 
 # The agent as one file with the runtime inside: ready in seconds, but four times as large as the one that is released.
 $(OUT)/agents/linux-x64/umbrek-agent: $(AGENT_SRC)
-	@scripts/dotnet.sh publish src/Umbrek.Agent $(RELEASE) -r linux-x64 --self-contained -p:PublishAot=false -p:PublishSingleFile=true -p:RestorePackagesWithLockFile=false -o $(OUT)/lib/agent-file
+	@scripts/dotnet.sh publish src/Umbrek.Agent $(RELEASE) -r linux-x64 --self-contained -p:PublishAot=false -p:PublishSingleFile=true -o $(OUT)/lib/agent-file
 	@install -D -m 755 $(OUT)/lib/agent-file/umbrek-agent $@
 
 release: $(OUT)/release/bin/umbrek-agent $(OUT)/release/bin/umbrek $(OUT)/release/bin/umbrekd $(OUT)/release/bin/umbrek-sim ## Builds what is handed out, compiled ahead of time, into out/release.

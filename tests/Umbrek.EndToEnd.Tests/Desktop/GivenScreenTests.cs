@@ -98,19 +98,19 @@ public sealed class GivenScreenTests : IAsyncLifetime
         await DoneAsync(World.Password + "\n", "technician", "new", Tomasz, "--password-stdin");
         await DoneAsync(null, "role", "new", "hands alone", "--may", "watch", "--may", "control");
         await DoneAsync(null, "access", "grant", "hands alone", "--to", Tomasz, "--on", World.Group);
-        await using var his = await Browser.OpenAsync();
-        await his.SignInAsync(World, Tomasz);
+        await using var theirs = await Browser.OpenAsync();
+        await theirs.SignInAsync(World, Tomasz);
         var host = (await World.HostAsync(Host)).Id;
-        var panel = his.Page.GetByRole(AriaRole.Region, new() { Name = "Desktop", Exact = true });
-        await his.Page.GotoAsync($"{World.Address}hosts/{host}");
+        var panel = theirs.Page.GetByRole(AriaRole.Region, new() { Name = "Desktop", Exact = true });
+        await theirs.Page.GotoAsync($"{World.Address}hosts/{host}");
         await panel.GetByText($"{Host} has no screen. It is given one").WaitForAsync();
         await panel.GetByRole(AriaRole.Link, new() { Name = $"Control {Host}" }).WaitForAsync(new() { State = WaitForSelectorState.Detached });
-        await his.Page.GotoAsync($"{World.Address}hosts/{host}/desktop?as=control");
-        await his.Page.GetByText("so it takes the permission shell beside control").WaitForAsync();
+        await theirs.Page.GotoAsync($"{World.Address}hosts/{host}/desktop?as=control");
+        await theirs.Page.GetByText("so it takes the permission shell beside control").WaitForAsync();
         Files().ShouldBeEmpty();
 
         await DoneAsync(null, "policy", "set", Host, "--give-screen", "no");
-        await his.Page.GotoAsync($"{World.Address}hosts/{host}");
+        await theirs.Page.GotoAsync($"{World.Address}hosts/{host}");
         await panel.GetByText("its host policy does not have it given one").WaitForAsync();
         await using var hers = await Browser.OpenAsync();
         await hers.SignInAsync(World);

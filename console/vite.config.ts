@@ -1,3 +1,4 @@
+import { readdirSync, readFileSync } from "node:fs";
 import { readdir, readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { promisify } from "node:util";
@@ -30,6 +31,14 @@ function precompress(directory: string): Plugin {
   };
 }
 
+/** The files of tests that replace a module for themselves, or those that don't. */
+function tests(replacing: boolean): string[] {
+  const isTest = (name: string) => /\.test\.tsx?$/.test(name);
+  return readdirSync("src", { recursive: true, encoding: "utf8" })
+    .map((name) => `src/${name}`)
+    .filter((name) => isTest(name) && readFileSync(name, "utf8").includes("vi.mock(") === replacing);
+}
+
 const output = "../out/console";
 
 export default defineConfig({
@@ -55,5 +64,10 @@ export default defineConfig({
     testTimeout: 20_000,
     environment: "jsdom",
     setupFiles: ["src/test-setup.ts"],
+    // Loading the modules and the page's stand-in for each file takes longer than most tests: files share them, except those that replace a module.
+    projects: [
+      { extends: true, test: { name: "shared", include: tests(false), isolate: false } },
+      { extends: true, test: { name: "apart", include: tests(true), isolate: true } },
+    ],
   },
 });

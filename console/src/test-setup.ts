@@ -4,9 +4,11 @@ import { afterEach } from "vitest";
 
 // jsdom has none of these; Mantine asks for them.
 Object.defineProperty(document, "fonts", {
+  configurable: true,
   value: { addEventListener: () => undefined, removeEventListener: () => undefined },
 });
 Object.defineProperty(window, "matchMedia", {
+  configurable: true,
   value: (query: string) => ({
     matches: false,
     media: query,

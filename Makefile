@@ -60,25 +60,19 @@ $(OUT)/agents/linux-x64/umbrek-agent: $(AGENT_SRC)
 
 release: $(OUT)/release/bin/umbrek-agent $(OUT)/release/bin/umbrek $(OUT)/release/bin/umbrekd $(OUT)/release/bin/umbrek-sim ## Builds what is handed out, compiled ahead of time, into out/release.
 
-$(OUT)/release/agents/linux-x64/umbrek-agent: $(AGENT_SRC)
-	@scripts/dotnet.sh publish src/Umbrek.Agent $(RELEASE) -r linux-x64 -o $(OUT)/release/lib/umbrek-agent
-	@install -D -m 755 $(OUT)/release/lib/umbrek-agent/umbrek-agent $@
+# Both at once: each by itself leaves cores idle.
+$(OUT)/release/bin/umbrek $(OUT)/release/bin/umbrek-agent &: $(AGENT_SRC) $(call src_of,Umbrek.Cli) scripts/ahead.proj
+	@scripts/dotnet.sh msbuild scripts/ahead.proj -v:q -nologo -m
+	@for program in umbrek umbrek-agent; do install -D -m 755 $(OUT)/release/lib/$$program/$$program $(OUT)/release/bin/$$program; done
 	@# Better than the quick one, where that is handed out.
-	@install -D -m 755 $@ $(OUT)/agents/linux-x64/umbrek-agent
+	@for place in $(OUT) $(OUT)/release; do install -D -m 755 $(OUT)/release/bin/umbrek-agent $$place/agents/linux-x64/umbrek-agent; done
 
-$(OUT)/release/bin/umbrek-agent: $(OUT)/release/agents/linux-x64/umbrek-agent
-	@install -D -m 755 $< $@
-
-$(OUT)/release/bin/umbrek: $(CORE_SRC) $(call src_of,Umbrek.Cli)
-	@scripts/dotnet.sh publish src/Umbrek.Cli $(RELEASE) -r linux-x64 -o $(OUT)/release/lib/umbrek
-	@install -D -m 755 $(OUT)/release/lib/umbrek/umbrek $@
-
-$(OUT)/release/bin/umbrekd: $(CORE_SRC) $(call src_of,Umbrek.Service) $(OUT)/console/index.html $(OUT)/release/agents/linux-x64/umbrek-agent
+$(OUT)/release/bin/umbrekd: $(CORE_SRC) $(call src_of,Umbrek.Service) $(OUT)/console/index.html $(OUT)/release/bin/umbrek-agent
 	@# From nothing each time: what was compiled ahead in another way before would be taken for whole, and what is gone would go along.
 	rm -rf $(OUT)/release/lib/umbrekd $(BUILT)/obj/Umbrek.Service/release_linux-x64/R2R
 	@scripts/dotnet.sh publish src/Umbrek.Service $(RELEASE) -r linux-x64 --self-contained true -p:PublishReadyToRun=true -o $(OUT)/release/lib/umbrekd
 	cp -r $(OUT)/console $(OUT)/release/lib/umbrekd/console
-	install -D -m 755 $(OUT)/release/agents/linux-x64/umbrek-agent $(OUT)/release/lib/umbrekd/agent/linux-x64/umbrek-agent
+	install -D -m 755 $(OUT)/release/bin/umbrek-agent $(OUT)/release/lib/umbrekd/agent/linux-x64/umbrek-agent
 	mkdir -p $(OUT)/release/bin && ln -sfn ../lib/umbrekd/umbrekd $@ && touch $(OUT)/release/lib/umbrekd/umbrekd
 
 $(OUT)/release/bin/umbrek-sim: $(AGENT_SRC) $(call src_of,Umbrek.Simulation)
@@ -102,11 +96,11 @@ check: setup-test ## Builds, lints and runs the unit tests and five journeys: wh
 	@scripts/test.sh check
 
 test: setup-test ## Builds and runs every test; the last line counts them.
-	@$(MAKE) --no-print-directory build-tests $(OUT)/lib/umbrek/umbrek $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
+	@$(MAKE) --no-print-directory build-tests $(OUT)/release/bin/umbrek $(OUT)/console/index.html
 	@scripts/test.sh
 
 endure: setup-test ## Runs the longer proofs: seeded kills, cuts and load. ARGS="--seed N" repeats one.
-	@$(MAKE) --no-print-directory build-tests $(OUT)/lib/umbrek/umbrek $(OUT)/release/bin/umbrek-agent $(OUT)/console/index.html
+	@$(MAKE) --no-print-directory build-tests $(OUT)/release/bin/umbrek $(OUT)/console/index.html
 	@scripts/test.sh endure $(ARGS)
 
 bench: setup-bench ## Measures, each figure with its reference in the same run.

@@ -15,7 +15,7 @@ export UMBREK_BIN="$PWD/out/bin"
 # Programs start by the hundred here: what the compiler learns of them, and pages that are never writable and executable at once, cost more than they bring.
 export DOTNET_TieredPGO=0 DOTNET_EnableWriteXorExecute=0
 if [ "$mode" != check ]; then
-  export UMBREK_AGENTS="$PWD/out/release/agents"
+  export UMBREK_CLIENT="$PWD/out/release/bin/umbrek" UMBREK_AGENTS="$PWD/out/release/agents"
   [ -e out/agents/linux-x64/umbrek-agent ] || install -D -m 755 out/release/agents/linux-x64/umbrek-agent out/agents/linux-x64/umbrek-agent
 fi
 
@@ -76,7 +76,12 @@ step() { # name, command
 }
 
 lint_console() {
-  (cd console && npx --no-install eslint . && npx --no-install prettier --check --log-level warn . && npx --no-install tsc --noEmit)
+  # Two at a time: each of them has one thread.
+  (cd console
+    npx --no-install eslint . & linted=$!
+    npx --no-install prettier --check --log-level warn . && npx --no-install tsc --noEmit
+    typed=$?
+    wait "$linted" && [ "$typed" -eq 0 ])
 }
 
 lint_format() {
@@ -124,7 +129,7 @@ test)
   done
   # Most of their time goes by in waiting: for programs, for lines, for pages.
   for name in Agent Service EndToEnd; do
-    ! wants "$name" || suite "$name" -parallelMode all -maxThreads 3
+    ! wants "$name" || suite "$name" -parallelMode all -maxThreads 4
   done
   ;;
 *)

@@ -29,7 +29,15 @@ internal sealed partial class TestPrograms : IAsyncDisposable
     /// <summary>The agents that a service hands out, a folder for each system.</summary>
     public static string Agents { get; } = Environment.GetEnvironmentVariable("UMBREK_AGENTS") is { Length: > 0 } named ? named : Path.Combine(Root, "out", "agents");
 
-    public static string PathOf(string program) => program == "umbrek-agent" ? Path.Combine(Agents, "linux-x64", program) : Path.Combine(Bin, program);
+    /// <summary>The client; UMBREK_CLIENT names the one that is compiled ahead of time.</summary>
+    private static string Client { get; } = Environment.GetEnvironmentVariable("UMBREK_CLIENT") is { Length: > 0 } named ? named : Path.Combine(Bin, "umbrek");
+
+    public static string PathOf(string program) => program switch
+    {
+        "umbrek-agent" => Path.Combine(Agents, "linux-x64", program),
+        "umbrek" => Client,
+        _ => Path.Combine(Bin, program),
+    };
 
     public static TestPrograms Start(string program, IReadOnlyList<string> arguments, IReadOnlyDictionary<string, string>? environment = null)
     {

@@ -259,7 +259,7 @@ public sealed class OrderTests
         var start = new System.Diagnostics.ProcessStartInfo("bash", [script, word]) { RedirectStandardOutput = true };
         start.Environment["UMBREK_HOME"] = world.In("client");
         start.Environment["UMBREK_TAB_SECONDS"] = "60";
-        start.Environment["PATH"] = $"{Umbrek.Tests.TestPrograms.Bin}:{Environment.GetEnvironmentVariable("PATH")}";
+        start.Environment["PATH"] = $"{Path.GetDirectoryName(Umbrek.Tests.TestPrograms.PathOf("umbrek"))}:{Environment.GetEnvironmentVariable("PATH")}";
         using var bash = System.Diagnostics.Process.Start(start)!;
         return (await bash.StandardOutput.ReadToEndAsync()).Split('\n', StringSplitOptions.RemoveEmptyEntries);
     }

@@ -7,6 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App } from "./App";
+import { whenLineIsLost } from "./api/live";
 import { newQueryClient } from "./api/queries";
 import { meQuery } from "./access/useMay";
 import { estateStore } from "./estate/estateStore";
@@ -15,6 +16,9 @@ import { theme } from "./theme/theme";
 
 const queries = newQueryClient();
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
+
+// Somebody who was signed out elsewhere sees it at once, and not with the next thing that is asked for.
+whenLineIsLost(() => void queries.invalidateQueries({ queryKey: meQuery.queryKey }));
 
 // Where somebody is signed in the service says so in the page: what is needed first is then asked for before it is drawn.
 if (document.getElementById("signed-in")) {

@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { follow } from "./live";
+import { follow, whenLineIsLost } from "./live";
 
 /** A line to the service as its library gives it, of which the test is the other end. */
 class Hub {
@@ -37,6 +37,11 @@ class Hub {
   breaks() {
     for (const s of this.streams.filter((one) => one.read)) s.error(new Error("the line broke"));
     for (const told of this.closed) told(new Error("the line broke"));
+  }
+
+  /** The line ends as it was asked to. */
+  closes() {
+    for (const told of this.closed) told();
   }
 }
 
@@ -100,6 +105,25 @@ describe("what is followed live", () => {
     expect(Hub.all[1]?.streams.map((s) => s.name).sort()).toEqual(["Alerts", "Estate"]);
     expect(b.states.at(-1)).toBe("live");
     a.stop();
+    b.stop();
+  });
+
+  it("tells that the line was lost, and not that it was let go", async () => {
+    const lost = vi.fn();
+    const forget = whenLineIsLost(lost);
+    const a = following("Estate");
+    await settle();
+    Hub.all[0]?.breaks();
+    expect(lost).toHaveBeenCalledTimes(1);
+    await vi.advanceTimersByTimeAsync(1000);
+    a.stop();
+    Hub.all[1]?.closes();
+    expect(lost).toHaveBeenCalledTimes(1);
+    forget();
+    const b = following("Estate");
+    await settle();
+    Hub.all[2]?.breaks();
+    expect(lost).toHaveBeenCalledTimes(1);
     b.stop();
   });
 

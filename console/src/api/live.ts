@@ -16,9 +16,19 @@ interface Line {
   hub: HubConnection;
   started: Promise<void>;
   holders: number;
+  /** The last follower has let it go by itself. */
+  letGo: boolean;
 }
 
 let current: Line | undefined;
+
+const watchers = new Set<() => void>();
+
+/** Tells when a line was lost that somebody followed something over: the service ends it with the sign-in that it was opened with. */
+export function whenLineIsLost(tell: () => void): () => void {
+  watchers.add(tell);
+  return () => watchers.delete(tell);
+}
 
 function hold(): Line {
   const line = (current ??= begin());
@@ -33,8 +43,11 @@ function begin(): Line {
     .build();
   hub.serverTimeoutInMilliseconds = 25_000;
   hub.keepAliveIntervalInMilliseconds = 10_000;
-  const line: Line = { hub, started: hub.start(), holders: 0 };
-  hub.onclose(() => leave(line));
+  const line: Line = { hub, started: hub.start(), holders: 0, letGo: false };
+  hub.onclose(() => {
+    leave(line);
+    if (!line.letGo) watchers.forEach((tell) => tell());
+  });
   line.started.catch(() => leave(line));
   return line;
 }
@@ -44,9 +57,10 @@ function leave(line: Line) {
   if (current === line) current = undefined;
 }
 
-function release(line: Line) {
+function release(line: Line, lost: boolean) {
   if (--line.holders > 0) return;
   leave(line);
+  line.letGo = !lost;
   void line.hub.stop();
 }
 
@@ -75,15 +89,15 @@ export function follow<T>(
   const open = async () => {
     const line = hold();
     let held = true;
-    const end = () => {
-      if (held) release(line);
+    const end = (lost = false) => {
+      if (held) release(line, lost);
       held = false;
     };
     close = end;
     try {
       await line.started;
     } catch (e) {
-      end();
+      end(true);
       again(e instanceof Error ? e.message : undefined);
       return;
     }
@@ -99,11 +113,11 @@ export function follow<T>(
         const changed = e.message.includes(ACCESS_CHANGED);
         // The line was opened by whoever was signed in then; what begins anew does so as whoever is now.
         if (changed) leave(line);
-        end();
+        end(true);
         if (changed && !stopped) void open();
         else again(e.message);
       },
-      complete: end,
+      complete: () => end(),
     });
     close = () => {
       if (held) reading.dispose();

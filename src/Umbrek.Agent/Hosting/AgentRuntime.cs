@@ -132,7 +132,7 @@ public sealed class AgentRuntime(AgentIdentity identity, StateDirectory state, I
     private AgentLink NewLink(RunTable runs, ProbeRunner probes, Action? restart = null)
     {
         Gate.Answered = runs.Answered;
-        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), Files, Desktops, log), Shells, Desktops, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
+        return new(identity, state, platform, Rules, Sessions, new ChannelDialer(Rules, new KeyDoor(keys, Sessions, log), Shells, new HostView(platform, Gate, time, log), new LogView(platform, Gate, log), Files, Desktops, time, log), Shells, Desktops, runs, samples, probes, time, log, (s, problem) => Report(runs, s, problem), restart);
     }
 
     private async Task SampleAsync(AgentLink link, CancellationToken ending)

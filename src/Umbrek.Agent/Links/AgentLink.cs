@@ -337,6 +337,11 @@ public sealed class AgentLink(
             else if (order is HostPolicy policy)
             {
                 rules.Want(policy);
+                if (!rules.InForce.Allows(HostAct.Shell))
+                {
+                    // Also those that nobody is connected to.
+                    _ = shells.EndAllAsync();
+                }
             }
             else if (order is WantedProbes { Probes: not null } wanted)
             {

@@ -8,6 +8,7 @@ using Umbrek.Agent.Files;
 using Umbrek.Agent.Hosting;
 using Umbrek.Agent.Jobs;
 using Umbrek.Agent.Shell;
+using Umbrek.Core.Access;
 using Umbrek.Wire;
 using Umbrek.Wire.Api;
 using Umbrek.Wire.Files;
@@ -18,7 +19,7 @@ using Umbrek.Wire.Sessions;
 namespace Umbrek.Agent.Sessions;
 
 /// <summary>Comes to channels that the service opens, each over a WebSocket of its own.</summary>
-public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView views, LogView logs, FileView files, DesktopView desktops, AgentLog log)
+public sealed class ChannelDialer(HostRules rules, KeyDoor door, ShellTable shells, HostView views, LogView logs, FileView files, DesktopView desktops, TimeProvider time, AgentLog log)
 {
     /// <summary>More at once are not come to: each is a connection.</summary>
     private const int Most = 96;
@@ -29,6 +30,9 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
 
     /// <summary>What was read of files.</summary>
     public ChannelReader<FileReport> FileReports => files.Reports;
+
+    /// <summary>How often what the host allows is looked at while a channel is open: its owner's file may change beside the agent.</summary>
+    private static readonly TimeSpan LookEvery = TimeSpan.FromMilliseconds(500);
 
     private static readonly TimeSpan Parting = TimeSpan.FromSeconds(5);
 
@@ -64,6 +68,8 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
             socket.Options.KeepAliveTimeout = LinkProtocol.Silence;
             await socket.ConnectAsync(AddressOf(identity.Service), limit.Token).ConfigureAwait(false);
             await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(new ChannelJoin(order.Ticket), LinkJson.Default.ChannelJoin), WebSocketMessageType.Text, true, limit.Token).ConfigureAwait(false);
+            using var served = CancellationTokenSource.CreateLinkedTokenSource(limit.Token);
+            var allowed = ActOf(order) is { } act ? WhileAllowedAsync(act, socket, order, limit, served.Token) : Task.CompletedTask;
             switch (order.Kind)
             {
                 case ChannelKinds.Key or ChannelKinds.NewKey:
@@ -93,6 +99,8 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
                     await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);
                     break;
             }
+            await served.CancelAsync().ConfigureAwait(false);
+            await allowed.ConfigureAwait(false);
             await PartAsync(socket, limit.Token).ConfigureAwait(false);
         }
         catch (Exception e) when (e is WebSocketException or IOException or OperationCanceledException or JsonException or InvalidDataException)
@@ -102,6 +110,48 @@ public sealed class ChannelDialer(KeyDoor door, ShellTable shells, HostView view
         finally
         {
             Interlocked.Decrement(ref open);
+        }
+    }
+
+    private static HostAct? ActOf(ChannelOrder order) => order.Kind switch
+    {
+        ChannelKinds.Shell => HostAct.Shell,
+        ChannelKinds.Processes or ChannelKinds.Services => HostAct.Run,
+        ChannelKinds.Logs => HostAct.ReadFiles,
+        ChannelKinds.Files => order.Files?.Wish?.Act(),
+        ChannelKinds.Desktop => order.Desktop?.Wish?.Act(),
+        _ => null,
+    };
+
+    /// <summary>Ends the channel when the host no longer allows what it is for; whether it does at the start is for the channel itself.</summary>
+    /// <param name="over">Ends the channel.</param>
+    /// <param name="served">Cancelled when it has ended.</param>
+    private async Task WhileAllowedAsync(HostAct act, WebSocket socket, ChannelOrder order, CancellationTokenSource over, CancellationToken served)
+    {
+        if (!rules.InForce.Allows(act))
+        {
+            return;
+        }
+        using var timer = new PeriodicTimer(LookEvery, time);
+        try
+        {
+            do
+            {
+                await timer.WaitForNextTickAsync(served).ConfigureAwait(false);
+            }
+            while (rules.InForce.Allows(act));
+            log.Info($"the channel '{order.Kind}' for {order.Technician} ends: this host allows it no longer");
+            await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This host no longer allows technicians to {HostPolicyWords.Describe(act)}.", served).ConfigureAwait(false);
+            over.CancelAfter(Parting);
+            if (order.Kind == ChannelKinds.Shell)
+            {
+                // What was begun in it ends too.
+                await shells.EndThoseOfAsync(order.SessionId).ConfigureAwait(false);
+            }
+        }
+        catch (Exception e) when (e is OperationCanceledException or WebSocketException or ObjectDisposedException)
+        {
+            // The channel ended first.
         }
     }
 

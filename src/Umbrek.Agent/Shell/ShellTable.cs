@@ -80,6 +80,12 @@ public sealed class ShellTable(StateDirectory state, IHostPlatform platform, Cha
     public async Task EndSessionAsync(Guid sessionId)
     {
         ended.Add(sessionId);
+        await EndThoseOfAsync(sessionId).ConfigureAwait(false);
+    }
+
+    /// <summary>Ends the shells that were last connected to in a session that goes on.</summary>
+    public async Task EndThoseOfAsync(Guid sessionId)
+    {
         foreach (var directory in Directories().Where(d => d.Session == sessionId))
         {
             await EndAsync(directory).ConfigureAwait(false);

@@ -63,14 +63,17 @@ public sealed class AccessIndex(IDatabase database, TimeProvider time) : IDispos
     public IReadOnlyList<string> WhoAdministers(string? place) =>
         [.. now.Seats.Values.Where(s => (place is null ? s.Reach.Everywhere : s.Reach.At(place)).Contains(Permission.Administer)).Select(s => s.Name).Order(StringComparer.OrdinalIgnoreCase)];
 
-    /// <summary>Reads everything anew; whoever may do something else than before has lapsed when this returns.</summary>
-    public async Task LoadAsync(CancellationToken cancel)
+    /// <summary>
+    /// Reads everything anew; whoever may do something else than before has lapsed when this returns. Nobody cancels it: a caller
+    /// that hangs up after his change was stored would leave in force what was taken away.
+    /// </summary>
+    public async Task LoadAsync()
     {
-        await turn.WaitAsync(cancel).ConfigureAwait(false);
+        await turn.WaitAsync().ConfigureAwait(false);
         try
         {
             await using var db = database.Open();
-            Put(await ReadAsync(db, cancel).ConfigureAwait(false));
+            Put(await ReadAsync(db, CancellationToken.None).ConfigureAwait(false));
         }
         finally
         {

@@ -97,7 +97,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
         }
         row.Confirmed = true;
         await audit.AddAsync(db, by, "device.confirm", by.Name, cancel, ("device", row.Device), ("id", $"{id}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     /// <summary>Forgets a device and ends what is signed in on it.</summary>
@@ -114,7 +114,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
         await db.SignIns.Where(s => s.DeviceId == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         db.Devices.Remove(row);
         await audit.AddAsync(db, by, "device.forget", by.Name, cancel, ("device", row.Device), ("id", $"{id}"), ("ended", $"{ended.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         signIns.Cut(ended);
     }
 

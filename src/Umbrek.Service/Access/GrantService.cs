@@ -47,8 +47,8 @@ public sealed class GrantService(IDatabase database, AccessIndex access, GroupSe
         var row = new GrantRow { Id = Guid.CreateVersion7(), TechnicianId = technician, TeamId = team, RoleId = role.Id, GroupId = group?.Id, EndsAt = wish.EndsAt, Note = note, CreatedAt = now, CreatedBy = by.Name };
         db.Grants.Add(row);
         await audit.AddAsync(db, by, "grant.create", holder, cancel, ("id", $"{row.Id}"), ("role", role.Name), ("on", group?.Path ?? "everything"), ("ends", row.EndsAt is { } ends ? $"{ends:O}" : null), ("note", note)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, by, holder);
     }
 
@@ -65,8 +65,8 @@ public sealed class GrantService(IDatabase database, AccessIndex access, GroupSe
         row.EndsAt = change.EndsAt;
         await audit.AddAsync(db, by, "grant.change", holder, cancel, ("id", $"{id}"), ("role", role.Name), ("on", PathOf(row) ?? "everything"), ("ended", before is { } b ? $"{b:O}" : "never"), ("ends", row.EndsAt is { } e ? $"{e:O}" : "never")).ConfigureAwait(false);
         await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, by, holder);
     }
 
@@ -87,8 +87,8 @@ public sealed class GrantService(IDatabase database, AccessIndex access, GroupSe
         db.Grants.Remove(row);
         await audit.AddAsync(db, by, "grant.revoke", holder, cancel, ("id", $"{id}"), ("role", role.Name), ("on", path ?? "everything"), ("ended", row.EndsAt is { } e ? $"{e:O}" : null)).ConfigureAwait(false);
         await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
     }
 
     private async Task<(GrantRow Row, string Holder, Role Role)> FindAsync(UmbrekContext db, Guid id, Asker by, CancellationToken cancel)

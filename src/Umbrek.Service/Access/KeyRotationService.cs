@@ -50,7 +50,7 @@ public sealed partial class KeyRotationService(IDatabase database, EstateIndex e
             db.KeyRotations.Add(row);
             db.KeyRotationHosts.AddRange(chosen.Select(h => new KeyRotationHostRow { RotationId = row.Id, HostId = h.Id }));
             await audit.AddAsync(db, by, "access-key.rotate-all", wish.Selection, cancel, ("id", $"{row.Id}"), ("hosts", $"{chosen.Count}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         chosen.ForEach(h => expected[h.Id] = 0);
         Ring();
@@ -90,7 +90,7 @@ public sealed partial class KeyRotationService(IDatabase database, EstateIndex e
                 .ExecuteUpdateAsync(h => h.SetProperty(r => r.State, KeyRotationState.Cancelled).SetProperty(r => r.Reason, $"cancelled by {by.Name}").SetProperty(r => r.At, now), cancel).ConfigureAwait(false);
             await db.KeyRotations.Where(r => r.Id == id).ExecuteUpdateAsync(r => r.SetProperty(x => x.IsOver, true), cancel).ConfigureAwait(false);
             await audit.AddAsync(db, by, "access-key.rotate-cancel", before.Info.Selection, cancel, ("id", $"{id}"), ("hosts", $"{waiting.Count}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }

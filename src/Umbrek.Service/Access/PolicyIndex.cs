@@ -9,8 +9,9 @@ using Umbrek.Wire;
 namespace Umbrek.Service.Access;
 
 /// <summary>What places say of the host policy, in memory: read at start and after every change.</summary>
-public sealed class PolicyIndex(IDatabase database, AccessIndex access)
+public sealed class PolicyIndex(IDatabase database, AccessIndex access) : IDisposable
 {
+    private readonly SemaphoreSlim turn = new(1);
     private volatile Snapshot now = new(HostPolicyPart.Inherit, FrozenDictionary<Guid, HostPolicyPart>.Empty, FrozenDictionary<Guid, HostPolicyPart>.Empty, 0);
 
     private sealed record Snapshot(HostPolicyPart Everything, FrozenDictionary<Guid, HostPolicyPart> Groups, FrozenDictionary<Guid, HostPolicyPart> Hosts, long Edition);
@@ -18,16 +19,27 @@ public sealed class PolicyIndex(IDatabase database, AccessIndex access)
     /// <summary>Counts changes: whoever has seen this one has seen them all.</summary>
     public long Edition => now.Edition;
 
-    public async Task LoadAsync(CancellationToken cancel)
+    public async Task LoadAsync()
     {
-        await using var db = database.Open();
-        var rows = await db.Policies.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false);
-        now = new Snapshot(
-            rows.Where(r => r.GroupId is null && r.HostId is null).Select(r => Read(r.Part)).FirstOrDefault() ?? HostPolicyPart.Inherit,
-            rows.Where(r => r.GroupId is not null).ToFrozenDictionary(r => r.GroupId!.Value, r => Read(r.Part)),
-            rows.Where(r => r.HostId is not null).ToFrozenDictionary(r => r.HostId!.Value, r => Read(r.Part)),
-            now.Edition + 1);
+        // One after the other: what was read first must not be shown last.
+        await turn.WaitAsync().ConfigureAwait(false);
+        try
+        {
+            await using var db = database.Open();
+            var rows = await db.Policies.AsNoTracking().ToListAsync().ConfigureAwait(false);
+            now = new Snapshot(
+                rows.Where(r => r.GroupId is null && r.HostId is null).Select(r => Read(r.Part)).FirstOrDefault() ?? HostPolicyPart.Inherit,
+                rows.Where(r => r.GroupId is not null).ToFrozenDictionary(r => r.GroupId!.Value, r => Read(r.Part)),
+                rows.Where(r => r.HostId is not null).ToFrozenDictionary(r => r.HostId!.Value, r => Read(r.Part)),
+                now.Edition + 1);
+        }
+        finally
+        {
+            turn.Release();
+        }
     }
+
+    public void Dispose() => turn.Dispose();
 
     /// <summary>What is said from everything down to a place.</summary>
     /// <param name="path">A group's path, or that of a host's group; null is everything.</param>

@@ -89,10 +89,10 @@ public sealed class PolicyService(IDatabase database, PolicyIndex policies, Poli
             {
                 throw changed;
             }
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
-        await policies.LoadAsync(cancel).ConfigureAwait(false);
-        await courier.SendAllAsync(cancel).ConfigureAwait(false);
+        await policies.LoadAsync().ConfigureAwait(false);
+        await courier.SendAllAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     private async Task<PolicyInfo> ReadAsync(Guid id, string? place, HostSide? side, IReadOnlyList<PolicyLayer> layers, CancellationToken cancel)

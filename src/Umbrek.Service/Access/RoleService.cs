@@ -42,8 +42,8 @@ public sealed class RoleService(IDatabase database, AccessIndex access, AuditLog
         Fill(row, wish);
         db.OwnRoles.Add(row);
         await StoreAsync(db, row, () => audit.AddAsync(db, by, "role.create", row.Name, cancel, ("id", $"{row.Id}"), ("permissions", row.Permissions))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, 0);
     }
 
@@ -62,8 +62,8 @@ public sealed class RoleService(IDatabase database, AccessIndex access, AuditLog
         row.Version++;
         await StoreAsync(db, row, () => audit.AddAsync(db, by, "role.change", before.Name, cancel, ("id", $"{id}"), ("name", row.Name), ("from", before.Permissions), ("to", row.Permissions))).ConfigureAwait(false);
         await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, await db.Grants.CountAsync(g => g.RoleId == id, cancel).ConfigureAwait(false));
     }
 
@@ -79,8 +79,8 @@ public sealed class RoleService(IDatabase database, AccessIndex access, AuditLog
         }
         db.OwnRoles.Remove(row);
         await audit.AddAsync(db, by, "role.remove", row.Name, cancel, ("id", $"{id}"), ("permissions", row.Permissions)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
     }
 
     private static void Fill(RoleRow row, NewRole wish)

@@ -56,8 +56,8 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         await Devices.AskAgainAsync(db, by.Id, cancel).ConfigureAwait(false);
         var codes = NewCodes(row);
         await audit.AddAsync(db, by, "second-factor.set-up", by.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return codes;
     }
 
@@ -73,7 +73,7 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         }
         var codes = NewCodes(row);
         await audit.AddAsync(db, by, "second-factor.new-codes", by.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return codes;
     }
 
@@ -89,8 +89,8 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         }
         Clear(row);
         await audit.AddAsync(db, by, "second-factor.remove", by.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
     }
 
     /// <summary>Takes another's away, who has lost it; he is signed out everywhere, and sets up a new one with his password.</summary>
@@ -107,8 +107,8 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         var ended = await SignIns.EndOthersAsync(db, technicianId, null, cancel).ConfigureAwait(false);
         await Devices.AskAgainAsync(db, technicianId, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "second-factor.reset", row.UserName ?? "", cancel, ("id", $"{technicianId}"), ("ended", $"{ended.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         signIns.Cut(ended);
     }
 
@@ -135,8 +135,8 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
                 db.Settings.Add(new SettingRow { Name = RequiredSetting, Value = "yes" });
             }
             await audit.AddAsync(db, by, "settings.change", "sign-in", cancel, ("second-factor-required", wish.SecondFactorRequired ? "yes" : "no")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
-            await access.LoadAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+            await access.LoadAsync().ConfigureAwait(false);
         }
         return wish;
     }
@@ -170,7 +170,7 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
         if (taken is not null)
         {
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         return taken;
     }

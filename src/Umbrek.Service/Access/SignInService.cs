@@ -111,7 +111,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         }
         db.SignIns.Add(row);
         await audit.AddAsync(db, by, "token.create", name, cancel, ("id", $"{row.Id}"), ("permissions", row.Permissions), ("ends", $"{row.ExpiresAt:O}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return new TokenAnswer(SignIns.ToInfo(row, by.SignInId), Base64Url.EncodeToString(secret));
     }
 
@@ -134,7 +134,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         var ended = await SignIns.EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
         await Devices.AskAgainAsync(db, by.Id, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "password.change", by.Name, cancel, ("ended", $"{ended.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         signIns.Cut(ended);
         return ended.Count;
     }
@@ -156,7 +156,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         var now = time.GetUtcNow();
         await db.SignIns.Where(s => s.TechnicianId == technician.Id && s.ExpiresAt <= now).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "sign-in", by.Name, cancel, ("with", with), ("kind", SignIns.Word(row.Kind)), ("device", device), ("new-device", met.Confirmed ? null : "yes"), ("id", $"{row.Id}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         var info = new TechnicianInfo(technician.Id, by.Name, [], technician.TwoFactorEnabled);
         if (!cookie)
         {

@@ -27,8 +27,38 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
 
     public Task<SignInRow?> FindAsync(Guid id, CancellationToken cancel) => FindAsync(db => db.SignIns.AsNoTracking().FirstOrDefaultAsync(s => s.Id == id, cancel), cancel);
 
-    /// <summary>Cancelled when the sign-in is ended: its live views end with it.</summary>
-    public CancellationToken EndedOf(ClaimsPrincipal user) => IdOf(user) is { } id ? watched.GetOrAdd(id, _ => new CancellationTokenSource()).Token : CancellationToken.None;
+    /// <summary>Something that is to go on for no longer than a sign-in.</summary>
+    /// <returns>Cancelled when the sign-in is ended or has run out.</returns>
+    /// <exception cref="ProblemException">401: it has ended already.</exception>
+    public async Task<CancellationToken> HoldAsync(Guid? id, CancellationToken cancel)
+    {
+        if (id is not { } known)
+        {
+            return CancellationToken.None;
+        }
+        // First the token, then the look: an end in between cancels it.
+        var ended = watched.GetOrAdd(known, _ => new CancellationTokenSource()).Token;
+        var now = time.GetUtcNow();
+        await using var db = database.Open();
+        if (await db.SignIns.AnyAsync(s => s.Id == known && s.ExpiresAt > now, cancel).ConfigureAwait(false))
+        {
+            return ended;
+        }
+        Cut([known]);
+        throw new ProblemException(401, ProblemTypes.NotSignedIn, "You are not signed in, or your sign-in has ended. Sign in and try again.");
+    }
+
+    /// <summary>Ends what rests on sign-ins that have run out.</summary>
+    public async Task CutExpiredAsync(CancellationToken cancel)
+    {
+        var (held, now) = (watched.Keys.ToList(), time.GetUtcNow());
+        if (held.Count > 0)
+        {
+            await using var db = database.Open();
+            var good = await db.SignIns.Where(s => held.Contains(s.Id) && s.ExpiresAt > now).Select(s => s.Id).ToListAsync(cancel).ConfigureAwait(false);
+            Cut(held.Except(good));
+        }
+    }
 
     public static Guid? IdOf(ClaimsPrincipal user) => Guid.TryParse(user.FindFirstValue(IdClaim), out var id) ? id : null;
 
@@ -53,7 +83,7 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
         var row = await db.SignIns.FirstOrDefaultAsync(s => s.Id == id && s.TechnicianId == by.Id, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("sign-in");
         db.SignIns.Remove(row);
         await audit.AddAsync(db, by, action, by.Name, cancel, ("device", row.Device), ("kind", Word(row.Kind)), ("id", $"{id}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         Cut([id]);
     }
 
@@ -77,7 +107,7 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var ended = await EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "sign-in.end-others", by.Name, cancel, ("ended", $"{ended.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         Cut(ended);
         return ended.Count;
     }

@@ -42,7 +42,7 @@ public sealed class TeamService(IDatabase database, AccessIndex access, AuditLog
         {
             throw new ProblemException(409, ProblemTypes.Conflict, $"There is a team '{name}' already. Choose another name.");
         }
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return new TeamInfo(row.Id, name, [], 0);
     }
 
@@ -67,8 +67,8 @@ public sealed class TeamService(IDatabase database, AccessIndex access, AuditLog
                 }
                 await audit.AddAsync(db, by, member ? "team.add" : "team.take-out", team.Name, cancel, ("technician", seat.Name)).ConfigureAwait(false);
                 await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-                await transaction.CommitAsync(cancel).ConfigureAwait(false);
-                await access.LoadAsync(cancel).ConfigureAwait(false);
+                await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+                await access.LoadAsync().ConfigureAwait(false);
             }
         }
         return (await ListAsync(cancel).ConfigureAwait(false)).First(t => t.Id == id);
@@ -84,8 +84,8 @@ public sealed class TeamService(IDatabase database, AccessIndex access, AuditLog
         db.Teams.Remove(team);
         await audit.AddAsync(db, by, "team.remove", team.Name, cancel, ("id", $"{id}"), ("grants", $"{grants}")).ConfigureAwait(false);
         await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
     }
 
     private static async Task<TeamRow> FindAsync(UmbrekContext db, Guid id, CancellationToken cancel) =>

@@ -50,9 +50,9 @@ public sealed class TechnicianService(IDatabase database, UmbrekContext accounts
             await db.Users.Where(u => u.Id == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
             await audit.AddAsync(db, by, "technician.remove", seat.Name, cancel, ("id", $"{id}"), ("grants", $"{seat.Reach.Held.Count}")).ConfigureAwait(false);
             await LastLead.KeepAsync(db, cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         signIns.Cut(ended);
     }
 
@@ -70,7 +70,7 @@ public sealed class TechnicianService(IDatabase database, UmbrekContext accounts
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             await db.Users.Where(u => u.Id == id).ExecuteUpdateAsync(u => u.SetProperty(r => r.Email, address), cancel).ConfigureAwait(false);
             await audit.AddAsync(db, by, "technician.mail", seat.Name, cancel, ("address", address)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         return (await ListAsync(by, cancel).ConfigureAwait(false)).Find(t => t.Id == id) ?? throw ProblemException.NotFound("technician");
     }
@@ -103,8 +103,8 @@ public sealed class TechnicianService(IDatabase database, UmbrekContext accounts
             accounts.Grants.Add(grant);
             await audit.AddAsync(accounts, by, "grant.create", clean, cancel, ("id", $"{grant.Id}"), ("role", everywhere.Name), ("on", "everything")).ConfigureAwait(false);
         }
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return new TechnicianInfo(technician.Id, clean, [], false);
     }
 }

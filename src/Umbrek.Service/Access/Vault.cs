@@ -117,7 +117,7 @@ public sealed class Vault(IDatabase database, IDataProtectionProvider protection
             CryptographicOperations.ZeroMemory(text);
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return rows.Count;
     }
 

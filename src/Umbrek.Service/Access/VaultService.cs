@@ -75,7 +75,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         }
         var row = await AddAsync(db, wish with { Name = name }, text, by.Name, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "secret.add", place, cancel, ("id", $"{row.Id}"), ("kind", word), ("name", Said(name)), ("user", row.UserName)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return ToInfo(row)!;
     }
 
@@ -104,7 +104,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         }
         Touch(row, by.Name);
         await audit.AddAsync(db, by, "secret.change", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("user", row.UserName), ("number", change.Secret is null ? null : $"{row.Number}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return ToInfo(row)!;
     }
 
@@ -116,7 +116,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         gate.Place(by, info.GroupPath, Permission.Administer);
         db.Secrets.Remove(row);
         await audit.AddAsync(db, by, "secret.remove", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("texts", $"{await db.SecretTexts.CountAsync(t => t.SecretId == id, cancel).ConfigureAwait(false)}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     /// <summary>Shows a text, once, to whoever says why; that stands in the audit log before he has it.</summary>
@@ -134,7 +134,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         var number = wish.Number ?? row.Number;
         var text = await db.SecretTexts.AsNoTracking().FirstOrDefaultAsync(t => t.SecretId == id && t.Number == number, cancel).ConfigureAwait(false) ?? throw ProblemException.NotFound("version of the secret");
         await audit.AddAsync(db, by, "secret.reveal", info.Place, cancel, ("id", $"{id}"), ("kind", row.Kind), ("name", Said(row.Name)), ("number", $"{number}"), ("why", reason)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         var plain = vault.Open(text);
         var revealed = new RevealedSecret(Encoding.UTF8.GetString(plain), row.UserName, number);
         CryptographicOperations.ZeroMemory(plain);
@@ -205,7 +205,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
             restored++;
         }
         await audit.AddAsync(db, by, "vault.restore", "the vault", cancel, ("restored", $"{restored}"), ("kept", $"{kept}"), ("left-out", $"{left.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return new VaultRestored(restored, kept, left);
     }
 
@@ -262,7 +262,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         await db.SecretTexts.Where(t => t.SecretId == secretId && t.IsProposed && t.Number < number).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await db.SecretTexts.Where(t => t.SecretId == secretId && t.Number == number).ExecuteUpdateAsync(t => t.SetProperty(r => r.IsProposed, false), cancel).ConfigureAwait(false);
         await db.Secrets.Where(s => s.Id == secretId).ExecuteUpdateAsync(s => s.SetProperty(r => r.Number, number).SetProperty(r => r.ChangedAt, now).SetProperty(r => r.ChangedBy, by).SetProperty(r => r.Version, r => r.Version + 1), cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     /// <summary>The host was never told: the proposal is as if it had not been made.</summary>
@@ -318,7 +318,7 @@ public sealed class VaultService(IDatabase database, Vault vault, Gate gate, Acc
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var text = await db.SecretTexts.AsNoTracking().FirstAsync(t => t.SecretId == id && t.Number == info.Number, cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "secret.use", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{id}"), ("name", Said(info.Name)), ("of", info.Place), ("for", what)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return (info, vault.Open(text));
     }
 

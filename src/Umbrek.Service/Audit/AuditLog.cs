@@ -83,7 +83,7 @@ public sealed class AuditLog(IDatabase database, TimeProvider time)
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         await AddAsync(db, by, action, target, cancel, detail).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     /// <summary>Newest first, below a number.</summary>

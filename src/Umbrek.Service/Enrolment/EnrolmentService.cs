@@ -108,7 +108,7 @@ public sealed class EnrolmentService(
         }
         var action = newcomer.State == EnrolmentState.Joined ? "enrolment.join" : "enrolment.wait";
         await audit.AddAsync(db, by, action, $"{newcomer.Label} in {group.Path}", cancel, ("id", $"{newcomer.Id}"), ("installer", newcomer.InstallerId?.ToString()), ("systemName", newcomer.SystemName), ("detail", newcomer.Detail)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         if (host is not null)
         {
             estate.Add(host, group.Path);
@@ -168,7 +168,7 @@ public sealed class EnrolmentService(
             await audit.AddAsync(db, by, $"enrolment.{Word(wish.Decision)}", $"{row.Label} in {paths[row.GroupId]}", cancel, ("id", $"{row.Id}"), ("host", row.HostId?.ToString())).ConfigureAwait(false);
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         after.ForEach(a => a());
         rows.ForEach(r => reader.Changes.Publish(r.Id));
         return [.. rows.Select(r => reader.ToInfo(r, paths[r.GroupId], by.Reach))];
@@ -204,7 +204,7 @@ public sealed class EnrolmentService(
             db.Enrolments.Add(newcomer);
         }
         await audit.AddAsync(db, by, "enrolment.refuse", newcomer.SystemName, cancel, ("reason", $"{refusal}"), ("installer", row?.Id.ToString())).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         throw Refuse(refusal);
     }
 

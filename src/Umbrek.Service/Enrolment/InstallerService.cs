@@ -64,7 +64,7 @@ public sealed class InstallerService(
         };
         db.Installers.Add(row);
         await audit.AddAsync(db, by, "installer.create", group.Path, cancel, ("id", $"{row.Id}"), ("note", note), ("uses", $"{row.MaxUses}"), ("expires", $"{row.ExpiresAt:O}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return Describe(row, ToInfo(row, group.Path, 0, now), service, []);
     }
 
@@ -100,7 +100,7 @@ public sealed class InstallerService(
         {
             row.RevokedAt = time.GetUtcNow();
             await audit.AddAsync(db, by, "installer.revoke", path, cancel, ("id", $"{row.Id}"), ("uses", $"{row.Uses}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         var waiting = await db.Enrolments.CountAsync(e => e.InstallerId == id && e.State == EnrolmentState.Waiting, cancel).ConfigureAwait(false);
         return ToInfo(row, path, waiting, time.GetUtcNow());

@@ -76,7 +76,7 @@ public sealed class ReleaseService(IDatabase database, EstateIndex estate, Agent
             db.Releases.Add(row);
             await audit.AddAsync(db, by, "release.add", version, cancel, ("sha256", sha256), ("bytes", $"{size}")).ConfigureAwait(false);
             File.Move(incoming, Path.Combine(Directory, sha256), overwrite: true);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
             return new ReleaseInfo(row.Version, row.System, row.Size, row.Sha256, row.AddedAt, row.AddedBy, true, 0);
         }
         finally

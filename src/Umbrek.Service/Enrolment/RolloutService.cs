@@ -88,7 +88,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
             next += sizes[wave];
         }
         await audit.AddAsync(db, by, "update.start", wish.Selection, cancel, ("id", $"{row.Id}"), ("version", release.Version), ("hosts", $"{chosen.Count}"), ("waves", string.Join(", ", sizes))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         chosen.ForEach(h => expected[h.Id] = 0);
         Ring();
         return await GetAsync(row.Id, by, cancel).ConfigureAwait(false);
@@ -136,7 +136,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
                 row.Reason = $"cancelled by {by.Name}";
                 await db.RolloutHosts.Where(h => h.RolloutId == id && h.State == UpdateState.Waiting).ExecuteUpdateAsync(h => h.SetProperty(r => r.State, UpdateState.Cancelled), cancel).ConfigureAwait(false);
                 await audit.AddAsync(db, by, "update.cancel", row.Selection, cancel, ("id", $"{id}")).ConfigureAwait(false);
-                await transaction.CommitAsync(cancel).ConfigureAwait(false);
+                await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
             }
         }
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
@@ -327,7 +327,7 @@ public sealed partial class RolloutService(IDatabase database, EstateIndex estat
             }
         }
         await audit.AddAsync(db, Caller.Service, $"update.{(state == RolloutState.Done ? "done" : "stop")}", rollout.Selection, cancel, ("id", $"{rollout.Id}"), ("reason", rollout.Reason)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         members.ForEach(m => expected.TryRemove(m.HostId, out _));
     }
 

@@ -67,7 +67,7 @@ public sealed class ScanService(IDatabase database, EstateIndex estate, IAgentLi
             }
             db.Scans.Add(row);
             await audit.AddAsync(db, by, "scan.start", host.Label, cancel, ("id", $"{row.Id}"), ("range", row.Range), ("ports", row.Ports), ("rate", $"{row.ProbesPerSecond}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         running[host.Id] = row.Id;
         string? refused;

@@ -61,10 +61,10 @@ public sealed class BulkEditService(IDatabase database, EstateIndex index, Selec
         }
         await audit.AddAsync(db, by, "host.edit-many", wish.Selection ?? $"{chosen.Count} hosts", cancel,
             ("hosts", $"{rows.Count}"), ("group", target?.Path), ("add-tags", Join(wish.AddTags)), ("remove-tags", Join(wish.RemoveTags)), ("fields", Join(wish.Own?.Select(o => $"{o.Key}={o.Value}"))), ("ids", string.Join(' ', rows.Take(100).Select(r => r.Id)))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         foreach (var row in rows)
         {
-            await hosts.ShowAsync(db, row, target?.Path ?? index.Find(row.Id)!.GroupPath, cancel).ConfigureAwait(false);
+            await hosts.ShowAsync(db, row, target?.Path ?? index.Find(row.Id)!.GroupPath).ConfigureAwait(false);
         }
         return outcome;
     }

@@ -55,7 +55,7 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Gate 
             try
             {
                 await audit.AddAsync(db, by, "customer.change", group.Name, cancel, [("id", $"{id}"), .. said]).ConfigureAwait(false);
-                await transaction.CommitAsync(cancel).ConfigureAwait(false);
+                await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
             }
             catch (DbUpdateException)
             {
@@ -86,7 +86,7 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Gate 
             {
                 throw new ProblemException(409, ProblemTypes.Conflict, $"{group.Name} has a field '{field.Name}' already.");
             }
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
@@ -104,8 +104,8 @@ public sealed class CustomerService(IDatabase database, EstateIndex index, Gate 
             had = await db.OwnValues.Where(v => v.FieldId == fieldId).Select(v => v.HostId).ToListAsync(cancel).ConfigureAwait(false);
             db.OwnFields.Remove(field);
             await audit.AddAsync(db, by, "customer.remove-field", group.Name, cancel, ("field", field.Name), ("values", $"{had.Count}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
-            var left = await EstateIndex.ReadOwnAsync(db, null, cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+            var left = await EstateIndex.ReadOwnAsync(db, null, CancellationToken.None).ConfigureAwait(false);
             foreach (var host in had.Select(index.Find).OfType<HostSummary>())
             {
                 index.Edited(host.Id, host.Label, host.GroupPath, host.Tags, [.. left[host.Id]], host.RetiredAt);

@@ -42,9 +42,9 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AccessIn
         await StoreAsync(db, row.Path, async () =>
         {
             await audit.AddAsync(db, by, "group.create", row.Path, cancel, ("id", $"{row.Id}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, 0, by);
     }
 
@@ -85,10 +85,10 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AccessIn
                 }
             }
             await audit.AddAsync(db, by, "group.change", before, cancel, ("to", path), ("id", $"{id}")).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }).ConfigureAwait(false);
         // First who may see what stands there now, then that it stands there: nobody is shown it in between who may not see it.
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         foreach (var host in index.All.Where(h => GroupPath.IsAtOrBelow(h.GroupPath, before)).ToList())
         {
             index.Regrouped(host.Id, path + host.GroupPath[before.Length..]);
@@ -150,8 +150,8 @@ public sealed class GroupService(IDatabase database, EstateIndex index, AccessIn
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
         }
         await audit.AddAsync(db, by, "group.remove", row.Path, cancel, ("id", $"{id}"), ("groups", $"{groups.Count}"), ("hosts", $"{hosts.Count}"), ("hosts-to", hostsTo), ("installers", $"{installers}"), ("grants", $"{grants}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         hosts.ForEach(h => index.Regrouped(h.Id, hostsTo!));
     }
 

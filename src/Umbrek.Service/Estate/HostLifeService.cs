@@ -48,7 +48,7 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
         row.Version++;
         HostEdits.Tell(db, id, HostEventKind.Retired, by.Name, wish.Reason ?? "", time.GetUtcNow());
         await StoreAsync(db, transaction, row, () => audit.AddAsync(db, by, "host.retire", $"{row.Label} in {path}", cancel, ("id", $"{id}"), ("reason", wish.Reason)), cancel).ConfigureAwait(false);
-        await hosts.ShowAsync(db, row, path, cancel).ConfigureAwait(false);
+        await hosts.ShowAsync(db, row, path).ConfigureAwait(false);
         links.Find(id)?.Caller.Abort();
         await jobs.CancelWaitingAsync(id, $"{row.Label} was retired", cancel).ConfigureAwait(false);
         return new HostOutlook(true, says);
@@ -68,7 +68,7 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
         row.Version++;
         HostEdits.Tell(db, id, HostEventKind.Restored, by.Name, "", time.GetUtcNow());
         await StoreAsync(db, transaction, row, () => audit.AddAsync(db, by, "host.restore", $"{row.Label} in {path}", cancel, ("id", $"{id}")), cancel).ConfigureAwait(false);
-        await hosts.ShowAsync(db, row, path, cancel).ConfigureAwait(false);
+        await hosts.ShowAsync(db, row, path).ConfigureAwait(false);
         return new HostOutlook(true, [$"{row.Label} of {GroupPath.Customer(path)} is under care again. If its agent still runs, it links within minutes."]);
     }
 
@@ -111,7 +111,7 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
         db.Hosts.Remove(gone);
         await StoreAsync(db, transaction, stays, () => audit.AddAsync(db, by, "host.merge", $"{gone.Label} in {gonePath}", cancel, ("id", $"{id}"), ("into", $"{wish.Into}"), ("runs", $"{runs.Count}")), cancel).ConfigureAwait(false);
         index.Remove(id);
-        await hosts.ShowAsync(db, stays, staysPath, cancel).ConfigureAwait(false);
+        await hosts.ShowAsync(db, stays, staysPath).ConfigureAwait(false);
         return new HostOutlook(true, says);
     }
 
@@ -149,7 +149,7 @@ public sealed class HostLifeService(IDatabase database, EstateIndex index, HostS
         try
         {
             await audited().ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         catch (DbUpdateConcurrencyException)
         {

@@ -76,20 +76,20 @@ public sealed class HostService(IDatabase database, EstateIndex index, GroupServ
         try
         {
             await audit.AddAsync(db, by, "host.change", $"{row.Label} in {path}", cancel, [("id", $"{id}"), .. said]).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         catch (DbUpdateConcurrencyException)
         {
             throw Stale(row);
         }
-        await ShowAsync(db, row, path, cancel).ConfigureAwait(false);
+        await ShowAsync(db, row, path).ConfigureAwait(false);
     }
 
-    /// <summary>Brings listings up to date with what is stored of a host.</summary>
-    public async Task ShowAsync(UmbrekContext db, HostRow row, string path, CancellationToken cancel)
+    /// <summary>Brings listings up to date with what is stored of a host; it moved even when whoever moved it has hung up.</summary>
+    public async Task ShowAsync(UmbrekContext db, HostRow row, string path)
     {
-        var tags = await db.HostTags.AsNoTracking().Where(t => t.HostId == row.Id).OrderBy(t => t.Key).Select(t => t.Tag).ToListAsync(cancel).ConfigureAwait(false);
-        var own = await EstateIndex.ReadOwnAsync(db, row.Id, cancel).ConfigureAwait(false);
+        var tags = await db.HostTags.AsNoTracking().Where(t => t.HostId == row.Id).OrderBy(t => t.Key).Select(t => t.Tag).ToListAsync().ConfigureAwait(false);
+        var own = await EstateIndex.ReadOwnAsync(db, row.Id, CancellationToken.None).ConfigureAwait(false);
         index.Edited(row.Id, row.Label, path, tags, [.. own[row.Id]], row.RetiredAt);
     }
 

@@ -133,7 +133,7 @@ public sealed class OwnMarkService(IDatabase database, EstateIndex index, TimePr
             all.Remove(empty);
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         marks[technicianId] = all.ToDictionary(m => m.HostId, ToMark);
         return ToMark(row);
     }

@@ -137,7 +137,7 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         }
         db.SavedSelections.Remove(row);
         await audit.AddAsync(db, by, "selection.remove", row.Name, cancel, ("selection", row.Text)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         saved.TryRemove(row.NameKey, out _);
     }
 
@@ -213,7 +213,7 @@ public sealed class SelectionService(IDatabase database, EstateIndex index, Audi
         {
             throw Taken(row.Name);
         }
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         if (replaced is not null)
         {
             saved.TryRemove(replaced, out _);

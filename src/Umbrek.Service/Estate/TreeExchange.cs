@@ -66,11 +66,11 @@ public sealed class TreeExchange(IDatabase database, EstateIndex index, GroupSer
             return outcome with { Preview = true };
         }
         await audit.AddAsync(db, by, "estate.import", $"{lines.Count} lines", cancel, ("changes", $"{work.Changes.Count}"), ("hosts", $"{work.Touched.Count}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await access.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await access.LoadAsync().ConfigureAwait(false);
         foreach (var (row, path) in work.Touched.Values)
         {
-            await hosts.ShowAsync(db, row, path, cancel).ConfigureAwait(false);
+            await hosts.ShowAsync(db, row, path).ConfigureAwait(false);
         }
         return outcome;
     }

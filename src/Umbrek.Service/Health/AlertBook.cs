@@ -114,7 +114,7 @@ public sealed class AlertBook(IDatabase database, EstateIndex estate, TimeProvid
                 await also(db, rows).ConfigureAwait(false);
             }
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
             // Within the turn: a clearing that follows finds them as they are now.
             foreach (var row in rows)
             {

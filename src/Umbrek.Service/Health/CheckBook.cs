@@ -55,13 +55,13 @@ public sealed class CheckBook(IDatabase database, SelectionService selections)
         public ILookup<Guid?, CheckSettingRow> ByHost { get; } = Settings.Where(s => s.HostId is not null).ToLookup(s => s.HostId);
     }
 
-    public async Task LoadAsync(CancellationToken cancel)
+    public async Task LoadAsync()
     {
         await using var db = database.Open();
         plan = new Plan(
-            await db.Checks.AsNoTracking().OrderBy(c => c.Name).ToListAsync(cancel).ConfigureAwait(false),
-            await db.CheckSettings.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false),
-            await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path, cancel).ConfigureAwait(false));
+            await db.Checks.AsNoTracking().OrderBy(c => c.Name).ToListAsync().ConfigureAwait(false),
+            await db.CheckSettings.AsNoTracking().ToListAsync().ConfigureAwait(false),
+            await db.Groups.AsNoTracking().ToDictionaryAsync(g => g.Id, g => g.Path).ConfigureAwait(false));
         Changes.Publish(true);
     }
 

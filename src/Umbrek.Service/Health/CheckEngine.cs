@@ -41,7 +41,7 @@ public sealed partial class CheckEngine(IDatabase database, EstateIndex estate, 
                 if (now - everythingAt >= EverythingEvery || now < everythingAt)
                 {
                     everythingAt = now;
-                    await checks.LoadAsync(stoppingToken).ConfigureAwait(false);
+                    await checks.LoadAsync().ConfigureAwait(false);
                     due.UnionWith(estate.All.Select(h => h.Id));
                     due.UnionWith(states.Keys);
                 }

@@ -69,8 +69,8 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         }
         db.Checks.Add(row);
         await audit.AddAsync(db, by, "check.create", row.Name, cancel, ("when", row.When), ("probe", row.Probe), ("place", path)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(row.Key, by, cancel).ConfigureAwait(false);
     }
 
@@ -90,8 +90,8 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         Fill(row, wish);
         row.Version++;
         await audit.AddAsync(db, by, "check.change", row.Name, cancel, ("when", row.When), ("before", before), ("probe", row.Probe), ("probe before", probeBefore == row.Probe ? null : probeBefore)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(row.Key, by, cancel).ConfigureAwait(false);
     }
 
@@ -105,8 +105,8 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
         await db.CheckSettings.Where(s => s.Check == row.Key).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await db.Reactions.Where(r => r.Check == row.Key).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "check.remove", row.Name, cancel, ("when", row.When)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
     }
 
     /// <summary>Says something of a check for one place.</summary>
@@ -153,8 +153,8 @@ public sealed class CheckService(IDatabase database, CheckBook book, AlertBook a
             }
             await audit.AddAsync(db, by, "check.setting", $"{check.Name} for {place ?? "everything"}", cancel, ("off", wish.Off?.ToString().ToLowerInvariant()), ("severity", wish.Severity?.ToString().ToLowerInvariant()), ("when", wish.When), ("hold", wish.HoldSeconds?.ToString(CultureInfo.InvariantCulture)), ("note", wish.Note)).ConfigureAwait(false);
         }
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(wish.Check, by, cancel).ConfigureAwait(false);
     }
 

@@ -90,7 +90,7 @@ public sealed class MailSetup(IDatabase database, IDataProtectionProvider protec
         await db.Settings.Where(s => s.Name == Setting).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         db.Settings.Add(new SettingRow { Name = Setting, Value = JsonSerializer.Serialize(after, WireJson.Default.MailSettings) });
         await audit.AddAsync(db, by, "settings.change", "mail", cancel, ("server", server is null ? null : $"{server}:{wish.Port}"), ("from", from), ("console", console), ("password", wish.Password is null ? null : "changed")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return await ReadAsync(db, cancel).ConfigureAwait(false);
     }
 

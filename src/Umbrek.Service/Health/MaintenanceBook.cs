@@ -23,10 +23,10 @@ public sealed class MaintenanceBook(IDatabase database, SelectionService selecti
 
     private sealed record Window(MaintenanceRow Row, Selection? On, MaintenanceTimes Times);
 
-    public async Task LoadAsync(CancellationToken cancel)
+    public async Task LoadAsync()
     {
         await using var db = database.Open();
-        windows = [.. (await db.Maintenance.AsNoTracking().OrderBy(m => m.Id).ToListAsync(cancel).ConfigureAwait(false)).Select(row => TryRead(row.On, out var on) ? new Window(row, on, new MaintenanceTimes(row)) : null).OfType<Window>()];
+        windows = [.. (await db.Maintenance.AsNoTracking().OrderBy(m => m.Id).ToListAsync().ConfigureAwait(false)).Select(row => TryRead(row.On, out var on) ? new Window(row, on, new MaintenanceTimes(row)) : null).OfType<Window>()];
         Interlocked.Increment(ref turns);
     }
 

@@ -61,8 +61,8 @@ public sealed class MaintenanceService(IDatabase database, MaintenanceBook book,
         }
         db.Maintenance.Add(row);
         await audit.AddAsync(db, by, "maintenance.create", row.Name, cancel, ("place", place ?? "everything"), ("on", row.On), ("starts", $"{row.Starts} {row.Zone}"), ("minutes", $"{row.Minutes}"), ("rule", row.Rule)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, by, time.GetUtcNow());
     }
 
@@ -80,8 +80,8 @@ public sealed class MaintenanceService(IDatabase database, MaintenanceBook book,
         row.EndedAt = null;
         row.Version++;
         await audit.AddAsync(db, by, "maintenance.change", row.Name, cancel, ("place", place ?? "everything"), ("on", row.On), ("starts", $"{row.Starts} {row.Zone}"), ("minutes", $"{row.Minutes}"), ("rule", row.Rule)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return ToInfo(row, by, time.GetUtcNow());
     }
 
@@ -97,8 +97,8 @@ public sealed class MaintenanceService(IDatabase database, MaintenanceBook book,
             row.EndedAt = time.GetUtcNow();
             row.Version++;
             await audit.AddAsync(db, by, "maintenance.end", row.Name, cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
-            await book.LoadAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+            await book.LoadAsync().ConfigureAwait(false);
         }
         return ToInfo(row, by, time.GetUtcNow());
     }
@@ -111,8 +111,8 @@ public sealed class MaintenanceService(IDatabase database, MaintenanceBook book,
         Ask(by, row.GroupId, row.HostId);
         db.Maintenance.Remove(row);
         await audit.AddAsync(db, by, "maintenance.remove", row.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
     }
 
     /// <summary>Lets through who may configure the host, at the group, or everywhere.</summary>

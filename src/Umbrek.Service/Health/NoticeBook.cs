@@ -38,12 +38,12 @@ public sealed class NoticeBook(IDatabase database, SelectionService selections, 
     /// <summary>When a notice told of an alert whose end is still to be told.</summary>
     public ConcurrentDictionary<(Guid NoticeId, Guid AlertId), DateTimeOffset> Told { get; } = new();
 
-    public async Task LoadAsync(CancellationToken cancel)
+    public async Task LoadAsync()
     {
         await using var db = database.Open();
-        var rows = await db.Notices.AsNoTracking().OrderBy(n => n.Id).ToListAsync(cancel).ConfigureAwait(false);
+        var rows = await db.Notices.AsNoTracking().OrderBy(n => n.Id).ToListAsync().ConfigureAwait(false);
         notices = [.. rows.Select(Read).OfType<EffectiveNotice>()];
-        var told = await db.NoticesTold.AsNoTracking().ToListAsync(cancel).ConfigureAwait(false);
+        var told = await db.NoticesTold.AsNoTracking().ToListAsync().ConfigureAwait(false);
         foreach (var row in told)
         {
             Told[(row.NoticeId, row.AlertId)] = row.At;

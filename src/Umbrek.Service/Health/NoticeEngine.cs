@@ -227,7 +227,7 @@ public sealed partial class NoticeEngine(
             notice.Row.DigestedAt = now;
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         foreach (var alert in news.Gone)
         {
             book.Told.TryRemove((id, alert), out _);

@@ -68,8 +68,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         var secret = row.Way == NoticeWay.Hook ? NewSecret(row) : null;
         db.Notices.Add(row);
         await audit.AddAsync(db, by, "notice.create", row.Name, cancel, Told(row)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return new NoticeMade(await GetAsync(row.Id, by, cancel).ConfigureAwait(false), secret);
     }
 
@@ -90,8 +90,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         await FillAsync(db, row, wish, by, cancel).ConfigureAwait(false);
         row.Version++;
         await audit.AddAsync(db, by, "notice.change", row.Name, cancel, Told(row)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
@@ -109,8 +109,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         var secret = NewSecret(row);
         row.Version++;
         await audit.AddAsync(db, by, "notice.secret", row.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return new NoticeMade(await GetAsync(id, by, cancel).ConfigureAwait(false), secret);
     }
 
@@ -122,8 +122,8 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
         Ask(by, row.GroupId);
         db.Notices.Remove(row);
         await audit.AddAsync(db, by, "notice.remove", row.Name, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
     }
 
     /// <summary>Sends something harmless now, once, and says how that went.</summary>
@@ -155,7 +155,7 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
             }
             db.Deliveries.Add(delivery);
             await audit.AddAsync(db, by, "notice.try", row.Name, cancel, ("to", delivery.To)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         var tried = await sender.TryNowAsync(delivery.Id, cancel).ConfigureAwait(false) ?? delivery;
         if (tried.State != DeliveryState.Delivered)
@@ -232,7 +232,7 @@ public sealed class NoticeService(IDatabase database, NoticeBook book, NoticeSen
             }
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         sender.Wake(rows.Select(r => r.NoticeId));
         return new DeliveriesChanged(rows.Count);
     }

@@ -84,6 +84,6 @@ public sealed class ProbeBook(IDatabase database, EstateIndex estate, CheckBook 
             HostEdits.Tell(db, hostId, HostEventKind.Checked, "", e.Text, then(e.At), e.Id);
         }
         await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 }

@@ -24,11 +24,11 @@ public sealed class ReactionBook(IDatabase database, EstateIndex estate, Mainten
     /// <summary>Of alerts that are not over.</summary>
     public ConcurrentDictionary<(Guid ReactionId, Guid AlertId), byte> Done { get; } = new();
 
-    public async Task LoadAsync(CancellationToken cancel)
+    public async Task LoadAsync()
     {
         await using var db = database.Open();
-        all = await db.Reactions.AsNoTracking().OrderBy(r => r.Id).ToListAsync(cancel).ConfigureAwait(false);
-        var done = await db.ReactionsDone.AsNoTracking().Where(d => db.Alerts.Any(a => a.Id == d.AlertId && a.State < AlertState.Cleared)).Select(d => new { d.ReactionId, d.AlertId }).ToListAsync(cancel).ConfigureAwait(false);
+        all = await db.Reactions.AsNoTracking().OrderBy(r => r.Id).ToListAsync().ConfigureAwait(false);
+        var done = await db.ReactionsDone.AsNoTracking().Where(d => db.Alerts.Any(a => a.Id == d.AlertId && a.State < AlertState.Cleared)).Select(d => new { d.ReactionId, d.AlertId }).ToListAsync().ConfigureAwait(false);
         var keys = done.Select(d => (d.ReactionId, d.AlertId)).ToHashSet();
         foreach (var key in keys)
         {

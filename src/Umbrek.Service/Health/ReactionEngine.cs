@@ -85,7 +85,7 @@ public sealed partial class ReactionEngine(IDatabase database, EstateIndex estat
         {
             db.ReactionsDone.Add(new ReactionDoneRow { ReactionId = row.Id, AlertId = alert.Id, HostId = host.Id, At = Time.GetUtcNow(), JobId = jobId, Problem = problem });
             await audit.AddAsync(db, by, jobId is null ? "reaction.pass" : "reaction.run", host.Label, cancel, ("reaction", row.Name), ("check", row.Check), ("alert", $"{alert.Id}"), ("job", jobId?.ToString()), ("why", problem)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         book.Done.TryAdd((row.Id, alert.Id), 0);
     }

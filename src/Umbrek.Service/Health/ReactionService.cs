@@ -47,8 +47,8 @@ public sealed class ReactionService(IDatabase database, ReactionBook book, Check
         }
         db.Reactions.Add(row);
         await StoreAsync(db, row, place, "reaction.create", by, cancel).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(row.Id, by, cancel).ConfigureAwait(false);
     }
 
@@ -66,9 +66,9 @@ public sealed class ReactionService(IDatabase database, ReactionBook book, Check
             var place = await FillAsync(row, wish, by, cancel).ConfigureAwait(false);
             row.Version++;
             await StoreAsync(db, row, place, "reaction.change", by, cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
         return await GetAsync(id, by, cancel).ConfigureAwait(false);
     }
 
@@ -80,8 +80,8 @@ public sealed class ReactionService(IDatabase database, ReactionBook book, Check
         Ask(by, row.GroupId, row.HostId, Permission.Configure);
         db.Reactions.Remove(row);
         await audit.AddAsync(db, by, "reaction.remove", row.Name, cancel, ("check", row.Check)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
-        await book.LoadAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
+        await book.LoadAsync().ConfigureAwait(false);
     }
 
     /// <returns>What the place is called; null is everything.</returns>

@@ -231,13 +231,15 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
     private async IAsyncEnumerable<JobChanges> RunAsync(Guid runId, Asker by, [EnumeratorCancellation] CancellationToken cancel)
     {
         var run = await jobs.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
-        gate.Host(by, run.HostId, await jobs.NeedsAsync(run.JobId, cancel).ConfigureAwait(false));
+        var needs = await jobs.NeedsAsync(run.JobId, cancel).ConfigureAwait(false);
         using var reader = feed.Watch(run.JobId);
         var sent = -1L;
         for (var reset = true; ; reset = false)
         {
             var job = await jobs.GetInfoAsync(run.JobId, by.Reach, cancel).ConfigureAwait(false);
             run = await jobs.GetRunAsync(runId, by.Reach, cancel).ConfigureAwait(false);
+            // Each time: its host may have moved to where he may not read what it says.
+            gate.Host(by, run.HostId, needs);
             yield return new JobChanges(reset, job, [run], []);
             while (!run.OutputGone && await jobs.ReadOutputAsync(runId, sent, OutputPerMessage, cancel).ConfigureAwait(false) is { Count: > 0 } pieces)
             {
@@ -294,12 +296,39 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
         }
     }
 
+    /// <summary>The connection goes with the sign-in that it was opened with.</summary>
+    public override async Task OnConnectedAsync()
+    {
+        var connection = Context;
+        try
+        {
+            var ended = await signIns.HoldAsync(SignIns.IdOf(Context.User!), Context.ConnectionAborted).ConfigureAwait(false);
+            connection.Items[nameof(SignIns)] = ended.Register(connection.Abort);
+        }
+        catch (ProblemException)
+        {
+            connection.Abort();
+        }
+        await base.OnConnectedAsync().ConfigureAwait(false);
+    }
+
+    public override Task OnDisconnectedAsync(Exception? exception)
+    {
+        if (Context.Items.Remove(nameof(SignIns), out var aborting))
+        {
+            ((CancellationTokenRegistration)aborting!).Dispose();
+        }
+        return base.OnDisconnectedAsync(exception);
+    }
+
     /// <summary>A view for as long as the one who asks may do what he may do now.</summary>
     private async IAsyncEnumerable<T> WatchAsync<T>(Func<Asker, CancellationToken, IAsyncEnumerable<T>> view, [EnumeratorCancellation] CancellationToken cancel, [CallerMemberName] string method = "")
     {
         Asker by;
+        CancellationToken ended;
         try
         {
+            ended = await signIns.HoldAsync(SignIns.IdOf(Context.User!), cancel).ConfigureAwait(false);
             by = Asker.Of(Context.User!, Context.GetHttpContext()?.Address(), access);
         }
         catch (ProblemException e)
@@ -314,7 +343,7 @@ public sealed class LiveHub(AccessIndex access, Gate gate, SignIns signIns, Audi
         {
             throw await RefusedAsync(by, method, e, cancel).ConfigureAwait(false);
         }
-        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed, signIns.EndedOf(Context.User!));
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancel, by.Seat.Lapsed, ended);
         await using var items = view(by, either.Token).GetAsyncEnumerator(either.Token);
         while (true)
         {

@@ -277,10 +277,10 @@ public sealed class JobService(IDatabase database, SelectionService selections, 
                 row.CancelledAt = now;
                 row.CancelledBy = by.Name;
                 await audit.AddAsync(db, by, "job.cancel", row.Selection, cancel, ("id", $"{row.Id}")).ConfigureAwait(false);
-                await transaction.CommitAsync(cancel).ConfigureAwait(false);
+                await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
             }
         }
-        await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by.Name, null, cancel).ConfigureAwait(false);
+        await CancelRunsAsync([.. book.OfJob(jobId).Select(r => r.RunId)], by.Name, null, CancellationToken.None).ConfigureAwait(false);
         return await reader.GetInfoAsync(jobId, by.Reach, cancel).ConfigureAwait(false);
     }
 

@@ -59,7 +59,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         db.Scripts.Add(row);
         db.ScriptVersions.Add(version);
         await StoreAsync(db, row, by, "script.create", cancel, ("version", "1"), ("sha256", Sha256(version))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return await GetAsync(row.Id, null, by, cancel).ConfigureAwait(false);
     }
 
@@ -92,7 +92,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         Touch(row, by);
         db.ScriptVersions.Add(next);
         await StoreAsync(db, row, by, "script.version", cancel, ("version", $"{next.Number}"), ("note", next.Note), ("sha256", Sha256(next))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return await GetAsync(id, null, by, cancel).ConfigureAwait(false);
     }
 
@@ -126,7 +126,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
             Touch(row, by);
             await StoreAsync(db, row, by, "script.change", cancel,
                 ("was", before.Name == row.Name ? null : before.Name), ("owner", before.Owner == row.Owner ? null : row.Owner), ("sharing", before.Sharing == row.Sharing ? null : row.Sharing)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         await using var after = database.Open();
         // Whoever gave it away may see it no more.
@@ -144,7 +144,7 @@ public sealed class ScriptLibrary(IDatabase database, AccessIndex access, AuditL
         Govern(row, look);
         db.Scripts.Remove(row);
         await audit.AddAsync(db, by, "script.remove", row.Name, cancel, ("id", $"{id}"), ("versions", $"{row.Latest}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
     }
 
     public async Task<ScriptComparison> CompareAsync(Guid id, int from, int? to, Asker by, CancellationToken cancel)

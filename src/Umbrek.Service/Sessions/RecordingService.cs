@@ -171,7 +171,7 @@ public sealed partial class RecordingService(IDatabase database, RecordingFiles 
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             await db.Recordings.Where(r => r.Id == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
             await audit.AddAsync(db, by, "recording.delete", $"{host.Label} in {host.GroupPath}", cancel, ("recording", $"{id}"), ("of", info.Technician), ("sha256", info.Sha256)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         files.Delete(id);
     }

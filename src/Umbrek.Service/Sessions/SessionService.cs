@@ -115,7 +115,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         {
             throw new ProblemException(409, ProblemTypes.Conflict, $"You have {MostOfOne} sessions open, the most there may be. End some: 'umbrek session list'.");
         }
-        var row = await BeginAsync(host, reason, by, signIns.EndedOf(user), cancel).ConfigureAwait(false);
+        var row = await BeginAsync(host, reason, by, await signIns.HoldAsync(SignIns.IdOf(user), cancel).ConfigureAwait(false), cancel).ConfigureAwait(false);
         return ToInfo(row, host) with { HostKey = estate.FindKey(hostId), ServiceKey = key.Sha256 };
     }
 
@@ -168,7 +168,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
                 await audit.AddAsync(db, by, "session.open", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{row.Id}"), ("reason", reason)).ConfigureAwait(false);
             }
             await db.SaveChangesAsync(cancel).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         var session = new Live(row, by.SignInId, signInEnded);
         live[row.Id] = session;
@@ -205,6 +205,8 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             gate.Host(by, host.Id, permission);
             session.Took |= PermissionSet.Of(permission);
         }
+        // A channel rests on the sign-in that opened it, which need not be the one of its session.
+        var signInEnded = await signIns.HoldAsync(by.SignInId, cancel).ConfigureAwait(false);
         session.UsedAt = time.GetUtcNow();
         if (wish.Kind == ChannelKinds.NewKey)
         {
@@ -216,6 +218,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             Interlocked.Decrement(ref session.Channels);
             throw new ProblemException(409, ProblemTypes.Conflict, $"{MostChannels} channels of this session are open, the most there may be. End some, or open another session.");
         }
+        var ended = CancellationTokenSource.CreateLinkedTokenSource(session.Over, signInEnded);
         var channelId = Guid.CreateVersion7();
         if (wish.Kind is ChannelKinds.Shell or ChannelKinds.Processes or ChannelKinds.Services or ChannelKinds.Logs or ChannelKinds.Files or ChannelKinds.Desktop)
         {
@@ -227,13 +230,14 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         }
         void Over()
         {
+            ended.Dispose();
             Interlocked.Decrement(ref session.Channels);
             _ = ForgetAsync(channelId);
         }
         void Used() => session.UsedAt = time.GetUtcNow();
         // Whoever looks at many small ones does nothing else, for as long as he looks.
         var isAtDesktop = wish is { Kind: ChannelKinds.Desktop, Desktop.Small: null };
-        var (own, its) = broker.Open(isAtDesktop ? () => { } : Used, Over, isAtDesktop ? new DesktopUse(Used, tap) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, session.Over);
+        var (own, its) = broker.Open(isAtDesktop ? () => { } : Used, Over, isAtDesktop ? new DesktopUse(Used, tap) : tap, wish.Kind is ChannelKinds.Files or ChannelKinds.Desktop ? ChannelBroker.LargeWindow : ChannelBroker.SmallWindow, ended.Token);
         await links.SendAsync(host.Id, ToAgent.OpenChannel, new ChannelOrder(channelId, sessionId, wish.Kind, its, by.Name, wish.Kind == ChannelKinds.Shell && wish.Shell is { } shell ? new ShellOrder(by.Id, shell, wish.Seal) : null,
             wish.Kind is ChannelKinds.Processes or ChannelKinds.Services && wish.View is { } view ? new ViewOrder(view, wish.Seal) : null,
             wish.Kind == ChannelKinds.Logs && wish.Log is { } log ? new LogOrder(log, wish.Seal) : null,
@@ -318,7 +322,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         await db.Sessions.Where(s => s.Id == id).ExecuteUpdateAsync(set => set.SetProperty(s => s.Note, note), cancel).ConfigureAwait(false);
         await audit.AddAsync(db, by, "session.note", $"{host.Label} in {host.GroupPath}", cancel, ("id", $"{id}"), ("before", row.Note), ("after", note)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         row.Note = note;
         return ToInfo(row, host);
     }
@@ -402,6 +406,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             var now = time.GetUtcNow();
             await db.Sessions.Where(s => s.EndedAt == null).ExecuteUpdateAsync(set => set.SetProperty(s => s.EndedAt, now).SetProperty(s => s.EndReason, SessionEnds.ServiceRestarted), stoppingToken).ConfigureAwait(false);
         }
+        await Task.WhenAll(FollowAsync(stoppingToken), SweepAsync(stoppingToken)).ConfigureAwait(false);
+    }
+
+    private async Task SweepAsync(CancellationToken stoppingToken)
+    {
         using var timer = new PeriodicTimer(TimeSpan.FromMinutes(1), time);
         while (await timer.WaitForNextTickAsync(stoppingToken).ConfigureAwait(false))
         {
@@ -410,11 +419,38 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
                 await EndAsync(session.Row.Id, $"{SessionEnds.Idle} {Units.Span(Idle)}", null, keepsShells: true).ConfigureAwait(false);
             }
             await EndExpiredAsync(stoppingToken).ConfigureAwait(false);
+            await signIns.CutExpiredAsync(stoppingToken).ConfigureAwait(false);
             foreach (var (id, _) in lately.Where(s => time.GetUtcNow() - s.Value.Row.EndedAt > Lately))
             {
                 lately.TryRemove(id, out _);
             }
         }
+    }
+
+    /// <summary>Ends sessions whose host has moved to where their technician may not do what they are for.</summary>
+    private async Task FollowAsync(CancellationToken stopping)
+    {
+        using var reader = estate.Changes.Subscribe();
+        while (true)
+        {
+            var changed = await reader.TakeAsync(stopping).ConfigureAwait(false);
+            foreach (var session in live.Values.Where(s => changed.Contains(s.Row.HostId)))
+            {
+                if (Lapse(session, access.Find(session.Row.TechnicianId)) is { } why)
+                {
+                    // What it holds open ends first; the next is not kept waiting for what is written about this one.
+                    _ = EndAsync(session.Row.Id, why, null);
+                }
+            }
+        }
+    }
+
+    /// <returns>Null while the technician may do at the session's host what it is for, else why not.</returns>
+    private string? Lapse(Live session, Seat? seat)
+    {
+        var may = seat is not null && estate.Find(session.Row.HostId) is { } host ? seat.Reach.At(host.GroupPath) & Acts : PermissionSet.None;
+        return may != PermissionSet.None && may.Includes(session.Took & Acts) ? null
+            : $"{session.Row.Technician} may {(may == PermissionSet.None ? "do nothing there any more" : "no longer do there what it was for")}";
     }
 
     /// <summary>A sign-in that was not ended ends by time, and what rests on it within a minute.</summary>
@@ -452,14 +488,13 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
             else
             {
                 var now = access.Find(session.Row.TechnicianId);
-                var may = now is not null && now != seat && estate.Find(session.Row.HostId) is { } host ? now.Reach.At(host.GroupPath) & Acts : PermissionSet.None;
-                if (may != PermissionSet.None && may.Includes(session.Took & Acts))
+                if (Lapse(session, now == seat ? null : now) is { } why)
                 {
-                    Watch(session, now!);
+                    _ = EndAsync(session.Row.Id, why, null);
                 }
                 else
                 {
-                    _ = EndAsync(session.Row.Id, $"{session.Row.Technician} may {(may == PermissionSet.None ? "do nothing there any more" : "no longer do there what it was for")}", null);
+                    Watch(session, now!);
                 }
             }
         });

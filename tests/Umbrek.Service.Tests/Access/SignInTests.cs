@@ -164,7 +164,8 @@ public sealed class SignInTests
         (await view.MoveNextAsync()).ShouldBeTrue();
         var his = (await other.GetAsync("me/sign-ins", WireJson.Default.PageSignInInfo, default)).Items.Single(s => s.Here);
         await service.Api.ActAsync(HttpMethod.Delete, $"me/sign-ins/{his.Id}", default);
-        await Should.ThrowAsync<HubException>(async () => await view.MoveNextAsync());
+        await Should.ThrowAsync<Exception>(async () => await view.MoveNextAsync().AsTask().WaitAsync(enough.Token));
+        enough.IsCancellationRequested.ShouldBeFalse();
         (await Should.ThrowAsync<ApiException>(() => other.GetAsync("me", WireJson.Default.Me, default))).Problem.Status.ShouldBe(401);
 
         (await MeByCookieAsync(service, cookie)).ShouldBe(HttpStatusCode.OK);

@@ -71,7 +71,7 @@ public sealed partial class ShelfService(IDatabase database, ShelfFiles files, S
             throw new ProblemException(409, ProblemTypes.Conflict, $"{group} has a shelf '{name}' already; give this one another name.");
         }
         await audit.AddAsync(db, by, "shelf.create", name, cancel, ("id", $"{row.Id}"), ("group", group)).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return ToInfo(row);
     }
 
@@ -84,7 +84,7 @@ public sealed partial class ShelfService(IDatabase database, ShelfFiles files, S
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         db.Shelves.Remove(row);
         await audit.AddAsync(db, by, "shelf.remove", row.Name, cancel, ("id", $"{id}"), ("group", access.PathOf(row.GroupId)), ("files", count.ToString(CultureInfo.InvariantCulture)), ("bytes", bytes.ToString(CultureInfo.InvariantCulture))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         counts.TryRemove(id, out _);
         await Task.Run(() => Remove(() => files.Drop(id)), CancellationToken.None).ConfigureAwait(false);
     }

@@ -73,7 +73,7 @@ public sealed partial class TwinService(
             throw new ProblemException(409, ProblemTypes.Conflict, $"You have a twin '{name}' already; give this one another name, or remove that.");
         }
         await audit.AddAsync(db, by, "twin.create", name, cancel, ("id", $"{row.Id}"), ("first", first), ("second", second), ("way", Words(wish.Rules))).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         return await ToInfoAsync(row, by, cancel).ConfigureAwait(false);
     }
 
@@ -104,7 +104,7 @@ public sealed partial class TwinService(
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         db.Twins.Remove(row);
         await audit.AddAsync(db, by, "twin.remove", row.Name, cancel, ("id", $"{id}")).ConfigureAwait(false);
-        await transaction.CommitAsync(cancel).ConfigureAwait(false);
+        await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         files.Drop(id);
     }
 
@@ -123,7 +123,7 @@ public sealed partial class TwinService(
         {
             throw new ProblemException(409, ProblemTypes.Conflict, $"{MostTurns} turns go on, the most at a time. Wait for one to end.");
         }
-        var ended = signIns.EndedOf(user);
+        var ended = await signIns.HoldAsync(SignIns.IdOf(user), cancel).ConfigureAwait(false);
         var turn = new Running(new TurnProgress(by.Name, wish, time.GetUtcNow()), CancellationTokenSource.CreateLinkedTokenSource(stopping.Token, ended));
         if (!running.TryAdd(id, turn))
         {
@@ -135,7 +135,7 @@ public sealed partial class TwinService(
             row.Turn = JsonSerializer.Serialize(turn.Progress.ToInfo(), WireJson.Default.TurnInfo);
             await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
             await audit.AddAsync(db, by, "twin.turn", row.Name, cancel, ("id", $"{id}"), ("dryRun", wish.DryRun ? "yes" : null), ("settles", wish.Settling is { } s ? s.Choice.ToString().ToLowerInvariant() : null), ("thoughEmpty", wish.ThoughEmpty ? "yes" : null)).ConfigureAwait(false);
-            await transaction.CommitAsync(cancel).ConfigureAwait(false);
+            await transaction.CommitAsync(CancellationToken.None).ConfigureAwait(false);
         }
         catch
         {

@@ -328,6 +328,7 @@ public sealed partial class LinkJson : JsonSerializerContext;
 [JsonSerializable(typeof(Page<PasskeyInfo>))]
 [JsonSerializable(typeof(List<PasskeyInfo>))]
 [JsonSerializable(typeof(Page<LinkedLogin>))]
+[JsonSerializable(typeof(LinkBeginning))]
 [JsonSerializable(typeof(NewSecret))]
 [JsonSerializable(typeof(SecretChange))]
 [JsonSerializable(typeof(SecretInfo))]

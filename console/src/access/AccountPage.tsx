@@ -150,21 +150,23 @@ function Tokens() {
   const [name, setName] = useState("");
   const [may, setMay] = useState<Permission[]>(["see"]);
   const [until, setUntil] = useState("");
+  const [password, setPassword] = useState("");
   const [token, setToken] = useState<string>();
   const make = useAccessAct(
     async () => {
-      const body = { name, permissions: may, endsAt: new Date(`${until}T23:59:59`).toISOString() };
+      const body = { name, permissions: may, endsAt: new Date(`${until}T23:59:59`).toISOString(), password };
       const made = await ask(api.POST("/api/v1/me/tokens", { body }));
       setToken(made.token);
     },
     () => {
       setOpen(false);
       setName("");
+      setPassword("");
       void queries.invalidateQueries({ queryKey: ["sign-ins"] });
     },
   );
   const scripts = all.filter((s) => s.kind === "script");
-  const ready = name.trim() !== "" && until !== "";
+  const ready = name.trim() !== "" && until !== "" && password !== "";
   return (
     <section className="panel" aria-labelledby="tokens-title">
       <header>
@@ -226,6 +228,13 @@ function Tokens() {
             value={until}
             onChange={(e) => setUntil(e.currentTarget.value)}
           />
+          <PasswordInput
+            label="Your password again"
+            description="A token outlives this sign-in."
+            autoComplete="current-password"
+            value={password}
+            onChange={(e) => setPassword(e.currentTarget.value)}
+          />
           <Trouble error={make.error} />
           <div className="acts" style={{ justifyContent: "flex-start" }}>
             <Button
@@ -233,7 +242,7 @@ function Tokens() {
               variant="filled"
               loading={make.isPending}
               disabled={!ready}
-              title={ready ? undefined : "Say what it is for and until when first"}
+              title={ready ? undefined : "Say what it is for and until when, and type your password first"}
             >
               Make the token
             </Button>

@@ -1,5 +1,6 @@
-import { Button } from "@mantine/core";
+import { Button, PasswordInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ask } from "../api/client";
 import { Trouble } from "../parts/Trouble";
@@ -20,6 +21,12 @@ export function LinkedLogins() {
     () => ask(api.DELETE("/api/v1/me/linked-logins")),
     () => void queries.invalidateQueries({ queryKey: ["linked-logins"] }),
   );
+  const [asked, setAsked] = useState(false);
+  const [password, setPassword] = useState("");
+  const link = useAccessAct(async () => {
+    const begun = await ask(api.POST("/api/v1/me/linked-logins", { body: { password } }));
+    window.location.assign(begun.path);
+  });
   if (!provider) return null;
   const me = linked.data?.[0];
   return (
@@ -36,9 +43,11 @@ export function LinkedLogins() {
             Unlink
           </Button>
         ) : (
-          <Button size="compact-sm" variant="default" component="a" href="/sso/begin?link=yes">
-            Link me
-          </Button>
+          !asked && (
+            <Button size="compact-sm" variant="default" onClick={() => setAsked(true)}>
+              Link me
+            </Button>
+          )
         )}
       </header>
       <Trouble error={linked.error ?? unlink.error} />
@@ -47,6 +56,50 @@ export function LinkedLogins() {
           Who you are at {provider} is linked to another technician. Ask a lead; one person there is one technician
           here.
         </p>
+      )}
+      {outcome === "link-over" && (
+        <p className="trouble" role="alert">
+          Linking took more than five minutes, or was begun elsewhere. Begin again.
+        </p>
+      )}
+      {asked && !me && (
+        <form
+          className="stack"
+          onSubmit={(e) => {
+            e.preventDefault();
+            link.mutate(undefined);
+          }}
+        >
+          <PasswordInput
+            label="Your password again"
+            description={`Whoever you are at ${provider} can sign in as you from then on.`}
+            autoComplete="current-password"
+            value={password}
+            onChange={(e) => setPassword(e.currentTarget.value)}
+          />
+          <Trouble error={link.error} />
+          <div className="acts" style={{ justifyContent: "flex-start" }}>
+            <Button
+              type="submit"
+              variant="filled"
+              loading={link.isPending}
+              disabled={password === ""}
+              title={password === "" ? "Type your password first" : undefined}
+            >
+              Go to {provider}
+            </Button>
+            <Button
+              variant="subtle"
+              color="gray"
+              onClick={() => {
+                setAsked(false);
+                setPassword("");
+              }}
+            >
+              Cancel
+            </Button>
+          </div>
+        </form>
       )}
       <p className="muted" style={{ margin: 0 }}>
         {me ? `You sign in as ${me.name} there.` : `Linked, you sign in with your account at ${provider}.`}

@@ -99,9 +99,10 @@ describe("a token", () => {
     const tokens = await panel("Tokens for scripts");
     await userEvent.click(tokens.getByRole("button", { name: "New token" }));
     const make = tokens.getByRole("button", { name: "Make the token" });
-    expect(make).toHaveAttribute("title", "Say what it is for and until when first");
+    expect(make).toHaveAttribute("title", "Say what it is for and until when, and type your password first");
     await userEvent.type(tokens.getByRole("textbox", { name: "What it is for" }), "nightly backup");
     await userEvent.type(tokens.getByLabelText(/^Until the end of/), "2026-12-24");
+    await userEvent.type(tokens.getByLabelText("Your password again"), "tide-lantern-orchard");
     await userEvent.click(tokens.getByRole("checkbox", { name: "run" }));
     service.answers["POST me/tokens"] = [400, { detail: "You may not run commands anywhere." }];
     await userEvent.click(make);
@@ -114,7 +115,27 @@ describe("a token", () => {
       name: "nightly backup",
       permissions: ["see", "run"],
       endsAt: new Date("2026-12-24T23:59:59").toISOString(),
+      password: "tide-lantern-orchard",
     });
+  });
+});
+
+describe("who one is at the provider", () => {
+  it("is linked with the password, and only then is one sent there", async () => {
+    service.answers["GET sign-in/ways"] = [200, { singleSignOn: "Halyard & Wick" }];
+    service.answers["GET me/linked-logins"] = [200, { items: [] }];
+    show(<AccountPage />);
+    const linked = await panel("Sign-on with Halyard & Wick");
+    await userEvent.click(await linked.findByRole("button", { name: "Link me" }));
+    const go = linked.getByRole("button", { name: "Go to Halyard & Wick" });
+    expect(go).toHaveAttribute("title", "Type your password first");
+    await userEvent.type(linked.getByLabelText("Your password again"), "tide-lantern");
+    service.answers["POST me/linked-logins"] = [403, { detail: "The password is wrong." }];
+    await userEvent.click(go);
+    expect(await linked.findByText("The password is wrong.")).toBeVisible();
+    expect(asked("POST", "me/linked-logins").at(-1)?.body).toEqual({ password: "tide-lantern" });
+    await userEvent.click(linked.getByRole("button", { name: "Cancel" }));
+    expect(linked.queryByLabelText("Your password again")).toBeNull();
   });
 });
 

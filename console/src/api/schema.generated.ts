@@ -619,7 +619,8 @@ export interface paths {
     /** Who the caller is at the provider of single sign-on. */
     get: operations["listLinkedLogins"];
     put?: never;
-    post?: never;
+    /** Begins linking the caller to who they are at the provider of single sign-on: with their password, and then there. */
+    post: operations["beginLinkedLogin"];
     /** Unlinks the caller from the provider of single sign-on. */
     delete: operations["removeLinkedLogins"];
     options?: never;
@@ -4136,6 +4137,9 @@ export interface components {
       /** Format: date-time */
       lastSeenAt: string;
     };
+    LinkBeginning: {
+      path: string;
+    };
     LinkedLogin: {
       name: string;
       issuer: string;
@@ -4531,6 +4535,7 @@ export interface components {
       permissions: components["schemas"]["Permission"][];
       /** Format: date-time */
       endsAt: string;
+      password: string;
     };
     NewTurn: {
       /** @default false */
@@ -7504,6 +7509,39 @@ export interface operations {
         };
         content: {
           "application/json": components["schemas"]["PageOfLinkedLogin"];
+        };
+      };
+      /** @description What went wrong and what to do. */
+      default: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/problem+json": components["schemas"]["Problem"];
+        };
+      };
+    };
+  };
+  beginLinkedLogin: {
+    parameters: {
+      query?: never;
+      header?: never;
+      path?: never;
+      cookie?: never;
+    };
+    requestBody: {
+      content: {
+        "application/json": components["schemas"]["PasswordProof"];
+      };
+    };
+    responses: {
+      /** @description OK */
+      200: {
+        headers: {
+          [name: string]: unknown;
+        };
+        content: {
+          "application/json": components["schemas"]["LinkBeginning"];
         };
       };
       /** @description What went wrong and what to do. */

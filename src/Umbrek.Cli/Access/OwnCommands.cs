@@ -62,11 +62,12 @@ public static class OwnCommands
         may.CompletionSources.Add(_ => PermissionSet.All.List().Select(p => new System.CommandLine.Completions.CompletionItem(PermissionWords.Word(p))));
         var until = new Option<string>("--until") { Description = "When it ends (UTC), within a year; a day counts to its end.", HelpName = "time", Required = true };
         var make = ClientCommands.Named("new", "Makes a token for a script. It gives what you have, and of that only what you name.", "umbrek token new 'nightly report' --may see --until 2027-06-30");
-        make.Add(name, may, until);
+        var stdin = new Option<bool>("--password-stdin") { Description = "Read your password from standard input." };
+        make.Add(name, may, until, stdin);
         make.SetAction(async (parsed, cancel) =>
         {
             using var api = client.State.Open();
-            var wish = new NewToken(parsed.GetRequiredValue(name), RoleCommands.Read(parsed.GetRequiredValue(may)), TimeText.Read(parsed.GetRequiredValue(until), endOfDay: true));
+            var wish = new NewToken(parsed.GetRequiredValue(name), RoleCommands.Read(parsed.GetRequiredValue(may)), TimeText.Read(parsed.GetRequiredValue(until), endOfDay: true), Prompt.Password(parsed.GetValue(stdin), "Your password: "));
             var made = await api.PostAsync("me/tokens", wish, WireJson.Default.NewToken, WireJson.Default.TokenAnswer, cancel).ConfigureAwait(false);
             Listing.PrintOne(client.Format(parsed), made, WireJson.Default.TokenAnswer,
                 ("Token", made.Token), ("For", made.Info.Device), ("May", string.Join(", ", made.Info.Permissions!.Select(PermissionWords.Word))), ("Ends", Words.Iso(made.Info.ExpiresAt)), ("Use", "UMBREK_TOKEN=… with umbrek, or Authorization: Bearer … with the API. It is shown this once."));

@@ -49,10 +49,10 @@ public static class AccessEndpoints
             .Own().WithName("getPairing").WithSummary("A client that waits to be let in.");
         access.MapPost("/sign-in/pairings/{code}/allow", (PairingService service, FailureLimiter limiter, HttpContext http, Asker by, string code, CancellationToken cancel) =>
             limiter.GuardAsync(http, () => DecideAsync(service, code, allowed: true, by, cancel)))
-            .Own().WithName("allowPairing").WithSummary("Lets a client in as oneself.");
+            .InPerson().WithName("allowPairing").WithSummary("Lets a client in as oneself.");
         access.MapPost("/sign-in/pairings/{code}/refuse", (PairingService service, FailureLimiter limiter, HttpContext http, Asker by, string code, CancellationToken cancel) =>
             limiter.GuardAsync(http, () => DecideAsync(service, code, allowed: false, by, cancel)))
-            .Own().WithName("refusePairing").WithSummary("Refuses a client that waits.");
+            .InPerson().WithName("refusePairing").WithSummary("Refuses a client that waits.");
         access.MapPost("/sign-out", async Task<NoContent> (SignInService service, HttpContext http, Asker by, CancellationToken cancel) =>
         {
             await service.SignOutAsync(http, by, cancel).ConfigureAwait(false);
@@ -168,7 +168,7 @@ public static class AccessEndpoints
     private static void MapOwn(RouteGroupBuilder own)
     {
         own.MapPut("/mail", async (TechnicianService service, Asker by, MailWish wish, CancellationToken cancel) => TypedResults.Ok(await service.SetMailAsync(by.Id, wish, by, cancel).ConfigureAwait(false)))
-            .Own().WithName("setOwnMail").WithSummary("Where notices reach the caller by mail.");
+            .InPerson().WithName("setOwnMail").WithSummary("Where notices reach the caller by mail.");
         own.MapGet("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) =>
         {
             var all = await service.ListAsync(by, cancel).ConfigureAwait(false);
@@ -180,7 +180,7 @@ public static class AccessEndpoints
             return TypedResults.NoContent();
         }).Own().WithName("endSignIn").WithSummary("Ends one of the caller's sign-ins or tokens.");
         own.MapDelete("/sign-ins", async (SignIns service, Asker by, CancellationToken cancel) => TypedResults.Ok(await service.EndOthersAsync(by, cancel).ConfigureAwait(false)))
-            .Own().WithName("endOtherSignIns").WithSummary("Ends all of them but the one that asks, tokens too; the answer is how many.");
+            .InPerson().WithName("endOtherSignIns").WithSummary("Ends all of them but the one that asks, tokens too; the answer is how many.");
         own.MapGet("/devices", async (Devices devices, Asker by, CancellationToken cancel) =>
         {
             var all = await devices.ListAsync(by, cancel).ConfigureAwait(false);
@@ -190,12 +190,12 @@ public static class AccessEndpoints
         {
             await devices.ConfirmAsync(deviceId, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
-        }).Own().WithName("confirmDevice").WithSummary("Says of a new device that it is the caller's own; on another one.");
+        }).InPerson().WithName("confirmDevice").WithSummary("Says of a new device that it is the caller's own; on another one.");
         own.MapDelete("/devices/{deviceId:guid}", async Task<NoContent> (Devices devices, Asker by, Guid deviceId, CancellationToken cancel) =>
         {
             await devices.ForgetAsync(deviceId, by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
-        }).Own().WithName("forgetDevice").WithSummary("Forgets a device and ends what is signed in on it.");
+        }).InPerson().WithName("forgetDevice").WithSummary("Forgets a device and ends what is signed in on it.");
         own.MapGet("/passkeys", async (PasskeyService service, Asker by) =>
         {
             var all = await service.ListAsync(by).ConfigureAwait(false);
@@ -203,44 +203,47 @@ public static class AccessEndpoints
         }).Own().WithName("listPasskeys").WithSummary("The caller's passkeys.");
         own.MapPost("/passkeys/begin", (PasskeyService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.BeginAddAsync(by, proof, http, cancel).ConfigureAwait(false))))
-            .Own().WithName("beginPasskey").WithSummary("Begins adding a passkey (WebAuthn).");
+            .InPerson().WithName("beginPasskey").WithSummary("Begins adding a passkey (WebAuthn).");
         own.MapPost("/passkeys", async (PasskeyService service, HttpContext http, Asker by, NewPasskey wish, CancellationToken cancel) => TypedResults.Ok(await service.AddAsync(by, wish, http, cancel).ConfigureAwait(false)))
-            .Own().WithName("addPasskey").WithSummary("Adds the passkey that the browser made.");
+            .InPerson().WithName("addPasskey").WithSummary("Adds the passkey that the browser made.");
         own.MapDelete("/passkeys/{passkeyId}", async Task<NoContent> (PasskeyService service, Asker by, string passkeyId, CancellationToken cancel) =>
         {
             await service.RemoveAsync(by, passkeyId, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
-        }).Own().WithName("removePasskey").WithSummary("Removes one of the caller's passkeys.");
+        }).InPerson().WithName("removePasskey").WithSummary("Removes one of the caller's passkeys.");
         own.MapGet("/linked-logins", async (LinkedLogins logins, Asker by) =>
         {
             var all = await logins.ListAsync(by).ConfigureAwait(false);
             return TypedResults.Ok(new Page<LinkedLogin>(all, null, all.Count));
         }).Own().WithName("listLinkedLogins").WithSummary("Who the caller is at the provider of single sign-on.");
+        own.MapPost("/linked-logins", (LinkedLogins logins, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
+            limiter.GuardAsync(http, async () => TypedResults.Ok(await logins.BeginAsync(by, proof, cancel).ConfigureAwait(false))))
+            .InPerson().WithName("beginLinkedLogin").WithSummary("Begins linking the caller to who they are at the provider of single sign-on: with their password, and then there.");
         own.MapDelete("/linked-logins", async Task<NoContent> (LinkedLogins logins, Asker by, CancellationToken cancel) =>
         {
             await logins.RemoveAsync(by, cancel).ConfigureAwait(false);
             return TypedResults.NoContent();
-        }).Own().WithName("removeLinkedLogins").WithSummary("Unlinks the caller from the provider of single sign-on.");
+        }).InPerson().WithName("removeLinkedLogins").WithSummary("Unlinks the caller from the provider of single sign-on.");
         own.MapPost("/tokens", async (SignInService service, Asker by, NewToken wish, CancellationToken cancel) => TypedResults.Ok(await service.CreateTokenAsync(wish, by, cancel).ConfigureAwait(false)))
-            .Own().WithName("createToken").WithSummary("Makes a token for a script, good for some permissions until a time; it is shown this once.");
+            .InPerson().WithName("createToken").WithSummary("Makes a token for a script, good for some permissions until a time; it is shown this once.");
         own.MapPost("/password", (SignInService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordChange wish, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.ChangePasswordAsync(wish, by, cancel).ConfigureAwait(false))))
-            .Own().WithName("changePassword").WithSummary("Changes the caller's password and ends all his other sign-ins; the answer is how many.");
+            .InPerson().WithName("changePassword").WithSummary("Changes the caller's password and ends all his other sign-ins; the answer is how many.");
         own.MapPost("/second-factor", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.BeginAsync(by, proof, http.Request.Host.Host, cancel).ConfigureAwait(false))))
-            .Own().WithName("beginSecondFactor").WithSummary("Offers the secret of a second factor; it counts once a code of it was typed.");
+            .InPerson().WithName("beginSecondFactor").WithSummary("Offers the secret of a second factor; it counts once a code of it was typed.");
         own.MapPost("/second-factor/confirm", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, SecondFactorProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.ConfirmAsync(by, proof, cancel).ConfigureAwait(false))))
-            .Own().WithName("confirmSecondFactor").WithSummary("Puts the offered second factor in force; the recovery codes are shown this once.");
+            .InPerson().WithName("confirmSecondFactor").WithSummary("Puts the offered second factor in force; the recovery codes are shown this once.");
         own.MapPost("/second-factor/remove", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () =>
             {
                 await service.RemoveAsync(by, proof, cancel).ConfigureAwait(false);
                 return TypedResults.NoContent();
-            })).Own().WithName("removeSecondFactor").WithSummary("Removes the caller's second factor, unless everybody needs one.");
+            })).InPerson().WithName("removeSecondFactor").WithSummary("Removes the caller's second factor, unless everybody needs one.");
         own.MapPost("/recovery-codes", (SecondFactorService service, FailureLimiter limiter, HttpContext http, Asker by, PasswordProof proof, CancellationToken cancel) =>
             limiter.GuardAsync(http, async () => TypedResults.Ok(await service.RenewCodesAsync(by, proof, cancel).ConfigureAwait(false))))
-            .Own().WithName("renewRecoveryCodes").WithSummary("New recovery codes in place of the old ones.");
+            .InPerson().WithName("renewRecoveryCodes").WithSummary("New recovery codes in place of the old ones.");
     }
 
     private static void MapSettings(RouteGroupBuilder settings)

@@ -91,7 +91,7 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
-        if (by.IsScript || await HereAsync(db, by, cancel).ConfigureAwait(false) == id)
+        if (await HereAsync(db, by, cancel).ConfigureAwait(false) == id)
         {
             throw new ProblemException(409, Wire.Api.ProblemTypes.Conflict, "Say this on another device that you have signed in from: on itself anybody could.");
         }
@@ -106,10 +106,6 @@ public sealed class Devices(IDatabase database, SignIns signIns, AuditLog audit,
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var row = await FindAsync(db, id, by, cancel).ConfigureAwait(false);
-        if (by.IsScript)
-        {
-            throw new ProblemException(403, Wire.Api.ProblemTypes.NotAllowed, "A token ends itself and nothing else. Sign in yourself for that.");
-        }
         var ended = await db.SignIns.Where(s => s.DeviceId == id).Select(s => s.Id).ToListAsync(cancel).ConfigureAwait(false);
         await db.SignIns.Where(s => s.DeviceId == id).ExecuteDeleteAsync(cancel).ConfigureAwait(false);
         db.Devices.Remove(row);

@@ -34,12 +34,18 @@ public sealed class NeedsAttribute(NeedAt at, Permission permission = Permission
 
     /// <summary>Others of which each is enough to come in, where only the inside shows which one it takes.</summary>
     public IReadOnlyList<Permission> Instead { get; } = [];
+
+    /// <summary>Somebody who signed in themselves: a token that was made for a script does nothing to the account of its maker.</summary>
+    public bool InPerson { get; init; }
 }
 
 /// <summary>Declares what endpoints need, and sees to it before they are carried out.</summary>
 public static class EndpointNeeds
 {
     public static T Own<T>(this T endpoint) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(NeedAt.Own));
+
+    /// <summary>Somebody's own account: for them alone, and for no token of theirs.</summary>
+    public static T InPerson<T>(this T endpoint) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(NeedAt.Own) { InPerson = true });
 
     public static T Needs<T>(this T endpoint, NeedAt at, Permission permission) where T : IEndpointConventionBuilder => endpoint.WithMetadata(new NeedsAttribute(at, permission));
 
@@ -76,6 +82,10 @@ public static class EndpointNeeds
         if (by.Seat.FactorMissing && need.At != NeedAt.Own)
         {
             throw new ProblemException(403, ProblemTypes.SecondFactorMissing, "Everybody here needs a second factor, and you have none yet. Set one up first: under your name in the console, or with 'umbrek second-factor set-up'.");
+        }
+        if (need.InPerson && by.IsScript)
+        {
+            throw new ProblemException(403, ProblemTypes.NotAllowed, "A token for a script does nothing to the account of its maker. Sign in yourself for that.");
         }
         switch (need.At)
         {

@@ -18,11 +18,6 @@ public sealed class PairingService(Pairings pairings, SignInService signIn, User
 
     public async Task DecideAsync(string code, bool allowed, Asker by, CancellationToken cancel)
     {
-        if (by.IsScript)
-        {
-            // It could let in a client that outlives it and may more.
-            throw new ProblemException(403, ProblemTypes.NotAllowed, "A token can't let a client in. Sign in yourself for that.");
-        }
         var found = pairings.Decide(code, allowed ? PairingState.Allowed : PairingState.Refused, by.Id);
         await audit.AddAsync(by, allowed ? "client.allow" : "client.refuse", found.Info.Device, cancel, ("code", found.Info.Code), ("address", found.Info.Address)).ConfigureAwait(false);
     }

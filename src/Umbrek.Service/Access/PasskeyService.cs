@@ -44,18 +44,13 @@ public sealed class PasskeyCeremonies(TimeProvider time)
 }
 
 /// <summary>Passkeys (WebAuthn Level 3) as ASP.NET Core Identity checks them: a device proves itself and who holds it, with nothing to type or to steal.</summary>
-public sealed class PasskeyService(UserManager<Technician> technicians, IPasskeyHandler<Technician> handler, PasskeyCeremonies ceremonies, SignInService signIn, AuditLog audit)
+public sealed class PasskeyService(UserManager<Technician> technicians, IPasskeyHandler<Technician> handler, PasskeyCeremonies ceremonies, SignInService signIn, PasswordTries tries, AuditLog audit)
 {
     private const int Most = 20;
 
     public async Task<PasskeyCeremony> BeginAddAsync(Asker by, PasswordProof proof, HttpContext http, CancellationToken cancel)
     {
-        var technician = await FindAsync(by).ConfigureAwait(false);
-        if (!await technicians.CheckPasswordAsync(technician, proof.Password ?? "").ConfigureAwait(false))
-        {
-            await audit.AddAsync(by, "password.refuse", by.Name, cancel).ConfigureAwait(false);
-            throw new ProblemException(403, ProblemTypes.WrongCredentials, "The password is wrong. This takes your own password again.");
-        }
+        await tries.ProveAsync(by, proof.Password, cancel).ConfigureAwait(false);
         var begun = await handler.MakeCreationOptionsAsync(new PasskeyUserEntity { Id = $"{by.Id}", Name = by.Name, DisplayName = by.Name }, http).ConfigureAwait(false);
         return new PasskeyCeremony(ceremonies.Keep(begun.AttestationState), Read(begun.CreationOptionsJson));
     }

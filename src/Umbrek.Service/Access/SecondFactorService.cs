@@ -15,7 +15,7 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>The second factor: an authenticator app (RFC 6238), and recovery codes for the day on which it is lost.</summary>
-public sealed class SecondFactorService(IDatabase database, UserManager<Technician> technicians, AccessIndex access, SignIns signIns, AuditLog audit, IDataProtectionProvider protection, TimeProvider time)
+public sealed class SecondFactorService(IDatabase database, PasswordTries tries, AccessIndex access, SignIns signIns, AuditLog audit, IDataProtectionProvider protection, TimeProvider time)
 {
     public const string RequiredSetting = "second-factor-required";
     private readonly IDataProtector protector = protection.CreateProtector("second-factor");
@@ -183,13 +183,8 @@ public sealed class SecondFactorService(IDatabase database, UserManager<Technici
 
     private async Task<Technician> ProvenAsync(UmbrekContext db, Asker by, string? password, CancellationToken cancel)
     {
-        var row = await db.Users.FirstAsync(u => u.Id == by.Id, cancel).ConfigureAwait(false);
-        if (technicians.PasswordHasher.VerifyHashedPassword(row, row.PasswordHash ?? "", password ?? "") == PasswordVerificationResult.Failed)
-        {
-            await audit.AddAsync(by, "password.refuse", by.Name, cancel).ConfigureAwait(false);
-            throw new ProblemException(403, ProblemTypes.WrongCredentials, "The password is wrong. This takes your own password again.");
-        }
-        return row;
+        await tries.ProveAsync(by, password, cancel).ConfigureAwait(false);
+        return await db.Users.FirstAsync(u => u.Id == by.Id, cancel).ConfigureAwait(false);
     }
 
     private byte[] Secret(Technician row) => row.ProtectedFactor is { } kept ? Convert.FromBase64String(protector.Unprotect(kept)) : [];

@@ -15,13 +15,10 @@ using Umbrek.Wire.Api;
 namespace Umbrek.Service.Access;
 
 /// <summary>Signing in and out, tokens for scripts, and one's own password.</summary>
-public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, Devices devices, DummyPassword dummy, AuditLog audit, TimeProvider time)
+public sealed class SignInService(IDatabase database, UserManager<Technician> technicians, SecondFactorService factors, SignIns signIns, Devices devices, PasswordTries tries, DummyPassword dummy, AuditLog audit, TimeProvider time)
 {
-    private static readonly TimeSpan FirstLockout = TimeSpan.FromMinutes(1);
-    private static readonly TimeSpan LongestLockout = TimeSpan.FromHours(1);
     private static readonly TimeSpan LongestToken = TimeSpan.FromDays(366);
     private const int MostTokens = 100;
-    private const int TriesBeforeLockout = 5;
 
     public async Task<SignInAnswer> SignInAsync(SignInRequest request, HttpContext http, CancellationToken cancel)
     {
@@ -35,36 +32,30 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
             await audit.AddAsync(Nobody(address), "sign-in.refuse", "unknown name", cancel, ("why", "no such technician")).ConfigureAwait(false);
             throw WrongCredentials();
         }
-        if (technician.LockoutEnd > time.GetUtcNow())
+        // Also the code, where one is asked for: it is guessed at as passwords are.
+        var (with, remember) = await tries.InTurnAsync(technician.Id, address, async now =>
         {
-            await RefusedAsync(technician, address, "locked", cancel).ConfigureAwait(false);
-            throw Locked(technician);
-        }
-        if (!await technicians.CheckPasswordAsync(technician, request.Password ?? "").ConfigureAwait(false))
-        {
-            throw await FailedAsync(technician, address, "wrong password", WrongCredentials(), cancel).ConfigureAwait(false);
-        }
-        var with = "password";
-        var remember = false;
-        if (technician.TwoFactorEnabled && await devices.IsRememberedAsync(technician.Id, http, request.DeviceKey, cancel).ConfigureAwait(false))
-        {
-            with = "password, on a device that is remembered";
-        }
-        else if (technician.TwoFactorEnabled)
-        {
-            if (string.IsNullOrWhiteSpace(request.Code))
+            if (!await technicians.CheckPasswordAsync(technician, request.Password ?? "").ConfigureAwait(false))
             {
-                throw new ProblemException(401, ProblemTypes.SecondFactorAsked, "The password is right. Now the code: the six digits that your authenticator app shows, or a recovery code.");
+                throw await tries.FailedAsync(now, address, "wrong password", WrongCredentials()).ConfigureAwait(false);
             }
-            with = await factors.TakeAsync(technician.Id, request.Code, cancel).ConfigureAwait(false)
-                ?? throw await FailedAsync(technician, address, "wrong code", factors.Wrong(), cancel).ConfigureAwait(false);
-            remember = request.Remember;
-        }
-        if (technician.AccessFailedCount > 0 || technician.Lockouts > 0)
-        {
-            await using var db = database.Open();
-            await db.Users.Where(u => u.Id == technician.Id).ExecuteUpdateAsync(u => u.SetProperty(t => t.AccessFailedCount, 0).SetProperty(t => t.Lockouts, 0), cancel).ConfigureAwait(false);
-        }
+            var proven = ("password", false);
+            if (now.TwoFactorEnabled && await devices.IsRememberedAsync(now.Id, http, request.DeviceKey, cancel).ConfigureAwait(false))
+            {
+                proven = ("password, on a device that is remembered", false);
+            }
+            else if (now.TwoFactorEnabled)
+            {
+                if (string.IsNullOrWhiteSpace(request.Code))
+                {
+                    throw new ProblemException(401, ProblemTypes.SecondFactorAsked, "The password is right. Now the code: the six digits that your authenticator app shows, or a recovery code.");
+                }
+                proven = (await factors.TakeAsync(now.Id, request.Code, cancel).ConfigureAwait(false)
+                    ?? throw await tries.FailedAsync(now, address, "wrong code", factors.Wrong()).ConfigureAwait(false), request.Remember);
+            }
+            await tries.ForgiveAsync(now).ConfigureAwait(false);
+            return proven;
+        }, cancel).ConfigureAwait(false);
         return await OpenAsync(technician, request with { Remember = remember }, http, with, cancel).ConfigureAwait(false);
     }
 
@@ -84,11 +75,6 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
     /// <summary>A token for a script. It gives no more than its maker has, and less if he says so.</summary>
     public async Task<TokenAnswer> CreateTokenAsync(NewToken wish, Asker by, CancellationToken cancel)
     {
-        if (by.IsScript)
-        {
-            // It could make one that outlives it, and so never end.
-            throw new ProblemException(403, ProblemTypes.NotAllowed, "A token can't make tokens. Sign in yourself for that.");
-        }
         var name = Names.Clean(wish.Name, "token's name", out var problem) ?? throw ProblemException.Invalid(problem);
         var now = time.GetUtcNow();
         if (wish.EndsAt <= now || wish.EndsAt > now + LongestToken)
@@ -99,6 +85,7 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         {
             throw ProblemException.Invalid($"Say what the token is for: {string.Join(", ", PermissionSet.All.List().Select(PermissionWords.Word))}.");
         }
+        await tries.ProveAsync(by, wish.Password, cancel).ConfigureAwait(false);
         var set = PermissionSet.Of([.. wish.Permissions]) | Role.Least;
         var secret = RandomNumberGenerator.GetBytes(32);
         var row = NewRow(by.Id, SignInKind.Script, name, by.Address, secret, wish.EndsAt);
@@ -118,15 +105,11 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
     /// <summary>Changes the caller's own password; all his other sign-ins end.</summary>
     public async Task<int> ChangePasswordAsync(PasswordChange wish, Asker by, CancellationToken cancel)
     {
+        await tries.ProveAsync(by, wish.Password, cancel).ConfigureAwait(false);
         var technician = await technicians.FindByIdAsync($"{by.Id}").ConfigureAwait(false) ?? throw ProblemException.NotFound("technician");
         var result = await technicians.ChangePasswordAsync(technician, wish.Password ?? "", wish.NewPassword ?? "").ConfigureAwait(false);
         if (!result.Succeeded)
         {
-            if (result.Errors.Any(e => e.Code == nameof(IdentityErrorDescriber.PasswordMismatch)))
-            {
-                await audit.AddAsync(by, "password.refuse", by.Name, cancel).ConfigureAwait(false);
-                throw new ProblemException(403, ProblemTypes.WrongCredentials, "The password is wrong. This takes your own password as it was.");
-            }
             throw ProblemException.Invalid(string.Join(' ', result.Errors.Select(e => e.Description)));
         }
         await using var db = database.Open();
@@ -180,31 +163,6 @@ public sealed class SignInService(IDatabase database, UserManager<Technician> te
         LastSeenAt = time.GetUtcNow(),
         ExpiresAt = until,
     };
-
-    /// <summary>Counts a failure; each lock-out in a row is twice as long as the one before.</summary>
-    private async Task<ProblemException> FailedAsync(Technician technician, string? address, string why, ProblemException problem, CancellationToken cancel)
-    {
-        await RefusedAsync(technician, address, why, cancel).ConfigureAwait(false);
-        await using var db = database.Open();
-        var mine = db.Users.Where(u => u.Id == technician.Id);
-        // Counted by the database: of many tries at once none goes uncounted, and nothing else of the account is written.
-        await mine.ExecuteUpdateAsync(u => u.SetProperty(t => t.AccessFailedCount, t => t.AccessFailedCount + 1), cancel).ConfigureAwait(false);
-        if (await mine.Select(u => u.AccessFailedCount).FirstAsync(cancel).ConfigureAwait(false) < TriesBeforeLockout)
-        {
-            return problem;
-        }
-        var wait = FirstLockout * Math.Pow(2, Math.Min(technician.Lockouts, 10));
-        DateTimeOffset? until = time.GetUtcNow() + (wait < LongestLockout ? wait : LongestLockout);
-        await mine.ExecuteUpdateAsync(u => u.SetProperty(t => t.LockoutEnd, until).SetProperty(t => t.Lockouts, t => t.Lockouts + 1).SetProperty(t => t.AccessFailedCount, 0), cancel).ConfigureAwait(false);
-        technician.LockoutEnd = until;
-        return Locked(technician);
-    }
-
-    private Task RefusedAsync(Technician technician, string? address, string why, CancellationToken cancel) =>
-        audit.AddAsync(Nobody(address), "sign-in.refuse", technician.UserName ?? "", cancel, ("why", why));
-
-    private static ProblemException Locked(Technician technician) =>
-        new(429, ProblemTypes.TooManyAttempts, $"This account is locked after too many wrong tries, until {technician.LockoutEnd:HH:mm 'UTC'}. Wait, then try again; each time it is longer.");
 
     /// <summary>Somebody who has not proven to be anybody.</summary>
     public static Caller Nobody(string? address) => new("nobody", address);

@@ -76,7 +76,7 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
     {
         if (by.IsScript && id != by.SignInId)
         {
-            throw OwnOnly();
+            throw new ProblemException(403, ProblemTypes.NotAllowed, "A token ends itself and nothing else. Sign in yourself for that.");
         }
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
@@ -99,10 +99,6 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
     /// <summary>Ends every one of the technician's own but the one that asks.</summary>
     public async Task<int> EndOthersAsync(Asker by, CancellationToken cancel)
     {
-        if (by.IsScript)
-        {
-            throw OwnOnly();
-        }
         await using var db = database.Open();
         await using var transaction = await db.Database.BeginTransactionAsync(cancel).ConfigureAwait(false);
         var ended = await EndOthersAsync(db, by.Id, by.SignInId, cancel).ConfigureAwait(false);
@@ -111,8 +107,6 @@ public sealed class SignIns(IDatabase database, AuditLog audit, TimeProvider tim
         Cut(ended);
         return ended.Count;
     }
-
-    private static ProblemException OwnOnly() => new(403, ProblemTypes.NotAllowed, "A token ends itself and nothing else. Sign in yourself for that.");
 
     /// <summary>What goes on because of these ends now.</summary>
     public void Cut(IEnumerable<Guid> ids)

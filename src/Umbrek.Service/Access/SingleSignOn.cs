@@ -16,13 +16,14 @@ namespace Umbrek.Service.Access;
 public sealed record SingleSignOnProvider(string Name, Uri Authority, string ClientId, string SecretFile);
 
 /// <summary>
-/// Signing in with a provider. Who somebody is there is linked to a technician by himself, signed in: a name that a provider tells opens
+/// Signing in with a provider. Who somebody is there is linked to a technician by themselves, with their password: a name that a provider tells opens
 /// nobody's account.
 /// </summary>
 public static class SingleSignOn
 {
     public const string Scheme = "sso";
     private const string LinkTo = "link-to";
+    public const string BeginPath = "/sso/begin";
     private const string ReturnPath = "/sso/return";
     private const int LongestWayBack = 500;
 
@@ -65,10 +66,16 @@ public static class SingleSignOn
         RequestDelegate begin = async http =>
         {
             var how = new AuthenticationProperties { RedirectUri = Local(http.Request.Query["to"]) };
-            if (http.Request.Query["link"] == "yes")
+            if ($"{http.Request.Query["link"]}" is { Length: > 0 } ticket)
             {
+                var by = await Asker.BindAsync(http).ConfigureAwait(false);
+                if (by.IsScript || !http.RequestServices.GetRequiredService<LinkTickets>().Take(ticket, by))
+                {
+                    await BackAsync(http, "link-over").ConfigureAwait(false);
+                    return;
+                }
                 // Whose account it is to be linked to goes along under the service's seal: on the way back the cookie does not come.
-                how.Items[LinkTo] = $"{(await Asker.BindAsync(http).ConfigureAwait(false)).Id}";
+                how.Items[LinkTo] = $"{by.Id}";
             }
             try
             {
@@ -79,7 +86,7 @@ public static class SingleSignOn
                 await BackAsync(http, "unreachable").ConfigureAwait(false);
             }
         };
-        app.MapGet("/sso/begin", begin).AllowAnonymous().ExcludeFromDescription();
+        app.MapGet(BeginPath, begin).AllowAnonymous().ExcludeFromDescription();
     }
 
     private static async Task ReceivedAsync(TicketReceivedContext context)
@@ -127,7 +134,7 @@ public static class SingleSignOn
     /// <summary>Back to the console, which says in words what came of it.</summary>
     private static Task BackAsync(HttpContext http, string outcome)
     {
-        http.Response.Redirect(outcome is "linked" or "linked-elsewhere" ? $"/account?sso={outcome}" : $"/?sso={outcome}");
+        http.Response.Redirect(outcome is "linked" or "linked-elsewhere" or "link-over" ? $"/account?sso={outcome}" : $"/?sso={outcome}");
         return Task.CompletedTask;
     }
 }

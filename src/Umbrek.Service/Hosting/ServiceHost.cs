@@ -273,10 +273,13 @@ public static class ServiceHost
         services.AddScoped<SecondFactorService>();
         services.AddSingleton<Devices>();
         services.AddSingleton<DummyPassword>();
+        services.AddSingleton<IPasswordHasher<Technician>, PasswordHasher<Technician>>();
+        services.AddSingleton<PasswordTries>();
         services.AddSingleton<PasskeyCeremonies>();
         services.AddScoped<IPasskeyHandler<Technician>, PasskeyHandler<Technician>>();
         services.AddScoped<PasskeyService>();
         services.AddScoped<LinkedLogins>();
+        services.AddSingleton<LinkTickets>();
         services.Configure<IdentityPasskeyOptions>(o =>
         {
             // The device unlocks for its holder: that is a second factor by itself.

@@ -43,7 +43,8 @@ public sealed record SignInInfo(
     Guid Id, SignInKind Kind, string Device, string? Address, DateTimeOffset CreatedAt, DateTimeOffset LastSeenAt, DateTimeOffset ExpiresAt, IReadOnlyList<Permission>? Permissions, bool Here);
 
 /// <summary>A token for a script: good for some permissions, until a time.</summary>
-public sealed record NewToken(string Name, IReadOnlyList<Permission> Permissions, DateTimeOffset EndsAt);
+/// <param name="Password">The maker's own, once more: a token outlives the sign-in that makes it.</param>
+public sealed record NewToken(string Name, IReadOnlyList<Permission> Permissions, DateTimeOffset EndsAt, string Password);
 
 /// <param name="Token">Shown this once.</param>
 public sealed record TokenAnswer(SignInInfo Info, string Token);
@@ -155,3 +156,6 @@ public sealed record PasskeyInfo(string Id, string Name, DateTimeOffset CreatedA
 
 /// <summary>Who the caller is at the provider of single sign-on.</summary>
 public sealed record LinkedLogin(string Name, string Issuer);
+
+/// <param name="Path">Where the browser goes on, within five minutes and once.</param>
+public sealed record LinkBeginning(string Path);

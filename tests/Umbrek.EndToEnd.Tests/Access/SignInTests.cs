@@ -84,7 +84,13 @@ public sealed class SignInTests
         (await browser.ViolationsAsync()).ShouldBeEmpty();
         await browser.SignInByFormAsync(world);
         await page.GotoAsync($"{world.Address}account");
-        await page.GetByRole(AriaRole.Link, new() { Name = "Link me" }).ClickAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Link me" }).ClickAsync();
+        await page.GetByLabel("Your password again").FillAsync("tide-lantern");
+        await page.GetByRole(AriaRole.Button, new() { Name = "Go to Halyard & Wick" }).ClickAsync();
+        await page.GetByText("The password is wrong.").WaitForAsync();
+        (await browser.ViolationsAsync()).ShouldBeEmpty();
+        await page.GetByLabel("Your password again").FillAsync(World.Password);
+        await page.GetByRole(AriaRole.Button, new() { Name = "Go to Halyard & Wick" }).ClickAsync();
         await page.GetByText("You sign in as ines there.").WaitForAsync();
         await page.GetByRole(AriaRole.Button, new() { Name = "sign out" }).ClickAsync();
         await page.GetByRole(AriaRole.Link, new() { Name = "Sign in with Halyard & Wick" }).ClickAsync();
@@ -120,7 +126,7 @@ public sealed class SignInTests
         }
         await page.GotoAsync($"{world.Address}account");
         await page.GetByRole(AriaRole.Button, new() { Name = "Unlink" }).ClickAsync();
-        await page.GetByRole(AriaRole.Link, new() { Name = "Link me" }).WaitForAsync();
+        await page.GetByRole(AriaRole.Button, new() { Name = "Link me" }).WaitForAsync();
     }
 
     private static TestPrograms StartSignIn(World world) => TestPrograms.Start(

@@ -39,15 +39,16 @@ public sealed class EveryEndpointTests
         actOnAlerts          Somewhere  configure
         actOnDeliveries      Somewhere  configure
         addField             Group      configure
-        addPasskey           Own        see
+        addPasskey           InPerson   see
         addRelease           Everywhere administer
         addScriptVersion     Somewhere  run
         addTeamMember        Everywhere administer
-        allowPairing         Own        see
+        allowPairing         InPerson   see
         answerInvitation     Own        see
         backUpVault          Everywhere administer
-        beginPasskey         Own        see
-        beginSecondFactor    Own        see
+        beginLinkedLogin     InPerson   see
+        beginPasskey         InPerson   see
+        beginSecondFactor    InPerson   see
         cancelJob            Somewhere  run or power or write-files
         cancelKeyRotation    Somewhere  administer
         cancelRollout        Somewhere  software
@@ -64,7 +65,7 @@ public sealed class EveryEndpointTests
         changeMailSettings   Everywhere administer
         changeMaintenance    Somewhere  configure
         changeNotice         Somewhere  configure
-        changePassword       Own        see
+        changePassword       InPerson   see
         changePolicy         Everywhere administer
         changeReaction       Somewhere  configure
         changeRole           Everywhere administer
@@ -76,8 +77,8 @@ public sealed class EveryEndpointTests
         compareAnswers       Somewhere  run or power or write-files
         compareScriptVersions Somewhere  run
         completeSelection    Own        see
-        confirmDevice        Own        see
-        confirmSecondFactor  Own        see
+        confirmDevice        InPerson   see
+        confirmSecondFactor  InPerson   see
         createCheck          Somewhere  configure
         createGrant          Somewhere  administer
         createGroup          Somewhere  configure
@@ -95,7 +96,7 @@ public sealed class EveryEndpointTests
         createShelf          Somewhere  write-files
         createTeam           Everywhere administer
         createTechnician     Everywhere administer
-        createToken          Own        see
+        createToken          InPerson   see
         createTwin           Somewhere  write-files
         decideEnrolments     Somewhere  approve
         deleteParcel         Somewhere  write-files
@@ -103,7 +104,7 @@ public sealed class EveryEndpointTests
         downloadOutput       Somewhere  run or power or write-files
         editHosts            Somewhere  configure
         endMaintenance       Somewhere  configure
-        endOtherSignIns      Own        see
+        endOtherSignIns      InPerson   see
         endSession           Somewhere  see
         endShell             Host       shell
         endSignIn            Own        see
@@ -114,7 +115,7 @@ public sealed class EveryEndpointTests
         fillScript           Somewhere  run
         findHosts            Own        see
         foldAnswers          Somewhere  run or power or write-files
-        forgetDevice         Own        see
+        forgetDevice         InPerson   see
         getAccessMatrix      Somewhere  administer
         getAlert             Somewhere  see
         getCustomer          Group      see
@@ -215,18 +216,18 @@ public sealed class EveryEndpointTests
         openedHost           Host       see
         readRunbookDocument  Somewhere  run
         refreshHost          Host       see
-        refusePairing        Own        see
+        refusePairing        InPerson   see
         removeCheck          Somewhere  configure
         removeField          Group      configure
         removeGroup          Group      configure
-        removeLinkedLogins   Own        see
+        removeLinkedLogins   InPerson   see
         removeMaintenance    Somewhere  configure
         removeNotice         Somewhere  configure
-        removePasskey        Own        see
+        removePasskey        InPerson   see
         removeReaction       Somewhere  configure
         removeRole           Everywhere administer
         removeScript         Somewhere  run
-        removeSecondFactor   Own        see
+        removeSecondFactor   InPerson   see
         removeSecret         Somewhere  administer
         removeSelection      Own        see
         removeShelf          Somewhere  write-files
@@ -235,7 +236,7 @@ public sealed class EveryEndpointTests
         removeTechnician     Everywhere administer
         removeTwin           Somewhere  read-files
         renewNoticeSecret    Somewhere  configure
-        renewRecoveryCodes   Own        see
+        renewRecoveryCodes   InPerson   see
         resetSecondFactor    Everywhere administer
         restoreHost          Host       configure
         restoreVault         Everywhere administer
@@ -251,7 +252,7 @@ public sealed class EveryEndpointTests
         sendParcelContent    Somewhere  write-files
         setCheck             Somewhere  configure
         setMail              Everywhere administer
-        setOwnMail           Own        see
+        setOwnMail           InPerson   see
         setPreference        Own        see
         signOut              Own        see
         startScan            Somewhere  scan
@@ -269,8 +270,25 @@ public sealed class EveryEndpointTests
     public async Task Each_endpoint_needs_what_is_written_down()
     {
         await using var service = await TestService.StartAsync();
-        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {e.Need.At,-10} {PermissionWords.Word(e.Need.Permission)}{string.Concat(e.Need.Instead.Select(other => $" or {PermissionWords.Word(other)}"))}").Order(StringComparer.Ordinal);
+        var declared = Endpoints(service).Select(e => $"{e.Name,-20} {(e.Need.InPerson ? "InPerson" : e.Need.At),-10} {PermissionWords.Word(e.Need.Permission)}{string.Concat(e.Need.Instead.Select(other => $" or {PermissionWords.Word(other)}"))}").Order(StringComparer.Ordinal);
         declared.ShouldBe(Declared.Split('\n').Select(l => l.Trim('\r')));
+    }
+
+    /// <summary>With a read-only token somebody changed where its maker's mail goes, took passkeys away and linked themselves to the account.</summary>
+    [Fact]
+    public async Task A_token_of_a_script_does_nothing_to_the_account_of_its_maker()
+    {
+        await using var service = await TestService.StartAsync();
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("report", [Permission.See], DateTimeOffset.UtcNow.AddDays(1), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        foreach (var endpoint in Endpoints(service).Where(e => e.Need.InPerson))
+        {
+            var path = System.Text.RegularExpressions.Regex.Replace(endpoint.Pattern, @"\{[^}]+\}", $"{Guid.NewGuid()}");
+            var (status, body, _) = await service.SendAsync(new HttpMethod(endpoint.Method), path, $$"""{"password":"{{TestService.Password}}"}""", adjust: r => r.Headers.Authorization = new("Bearer", made.Token));
+            (endpoint.Name, status).ShouldBe((endpoint.Name, HttpStatusCode.Forbidden));
+            body.ShouldContain("A token for a script does nothing to the account of its maker");
+        }
+        // Of whatever else somebody keeps of their own a token of theirs may only read, but for ending itself.
+        Endpoints(service).Where(e => e.Pattern.Contains("/me/", StringComparison.Ordinal) && e.Method != "GET" && !e.Need.InPerson).Select(e => e.Name).ShouldBe(["endSignIn"]);
     }
 
     [Fact]
@@ -685,9 +703,9 @@ public sealed class EveryEndpointTests
                 "createTechnician" => $$"""{"name":"{{Guid.NewGuid():N}}","password":"tide-lantern-orchard"}""",
                 "createRole" or "changeRole" => $$"""{"name":"{{Guid.NewGuid():N}}","permissions":["see"]}""",
                 "createTeam" => $$"""{"name":"{{Guid.NewGuid():N}}"}""",
-                "createToken" => $$"""{"name":"report","permissions":["see"],"endsAt":"{{DateTimeOffset.UtcNow.AddDays(1):O}}"}""",
+                "createToken" => $$"""{"name":"report","permissions":["see"],"endsAt":"{{DateTimeOffset.UtcNow.AddDays(1):O}}","password":"{{TestService.Password}}"}""",
                 "changePassword" => """{"password":"not the password","newPassword":"another-lantern-orchard"}""",
-                "beginSecondFactor" or "removeSecondFactor" or "renewRecoveryCodes" or "beginPasskey" => $$"""{"password":"{{TestService.Password}}"}""",
+                "beginSecondFactor" or "removeSecondFactor" or "renewRecoveryCodes" or "beginPasskey" or "beginLinkedLogin" => $$"""{"password":"{{TestService.Password}}"}""",
                 "addPasskey" => """{"name":"phone","ceremony":"never begun","credential":{}}""",
                 "confirmSecondFactor" => """{"code":"000000"}""",
                 "changeSignInSettings" => """{"secondFactorRequired":false}""",

@@ -6,6 +6,7 @@ using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.Time.Testing;
 using Umbrek.Core.Access;
 using Umbrek.Service.Storage;
+using Umbrek.Service.Access;
 using Umbrek.Service.Tests.Hosting;
 using Umbrek.Wire;
 using Umbrek.Wire.Access;
@@ -147,6 +148,58 @@ public sealed class SignInTests
     }
 
     [Fact]
+    public async Task Of_many_wrong_tries_at_once_no_more_are_looked_at_than_in_a_row()
+    {
+        await using var service = await TestService.StartAsync();
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail");
+        using var anonymous = new ApiClient(service.Address, null);
+        var tries = await Task.WhenAll(Enumerable.Range(0, 13).Select(i => StatusOfAsync(() =>
+            anonymous.PostAsync("sign-in", new SignInRequest("Tomasz Vail", $"tide-lantern-{i}", SignInUse.Token), WireJson.Default.SignInRequest, WireJson.Default.SignInAnswer, default))));
+        tries.Count(s => s == 401).ShouldBe(PasswordTries.BeforeLockout - 1);
+        tries.Count(s => s == 429).ShouldBe(13 - PasswordTries.BeforeLockout + 1);
+        var lines = (await service.Api.GetAsync("audit?action=sign-in.refuse", WireJson.Default.PageAuditInfo, default)).Items;
+        lines.Count(l => l.Detail.Contains("wrong password", StringComparison.Ordinal)).ShouldBe(PasswordTries.BeforeLockout);
+    }
+
+    [Fact]
+    public async Task Wrong_passwords_of_somebody_who_is_signed_in_lock_the_account_too()
+    {
+        await using var service = await TestService.StartAsync();
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail");
+        // Whoever sits at an open screen guesses at each door in turn.
+        (string Path, Func<string, Task> Try)[] doors =
+        [
+            ("passkeys/begin", p => tomasz.PostAsync("me/passkeys/begin", new PasswordProof(p), WireJson.Default.PasswordProof, WireJson.Default.PasskeyCeremony, default)),
+            ("second-factor", p => tomasz.PostAsync("me/second-factor", new PasswordProof(p), WireJson.Default.PasswordProof, WireJson.Default.SecondFactorOffer, default)),
+            ("linked-logins", p => tomasz.PostAsync("me/linked-logins", new PasswordProof(p), WireJson.Default.PasswordProof, WireJson.Default.LinkBeginning, default)),
+            ("tokens", p => tomasz.PostAsync("me/tokens", new NewToken("nightly", [Permission.See], DateTimeOffset.UtcNow.AddDays(1), p), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default)),
+            ("password", p => tomasz.PostAsync("me/password", new PasswordChange(p, "another-lantern-orchard"), WireJson.Default.PasswordChange, WireJson.Default.Int32, default)),
+        ];
+        var statuses = new List<int>();
+        foreach (var (_, attempt) in doors)
+        {
+            statuses.Add(await StatusOfAsync(() => attempt("tide-lantern")));
+        }
+        statuses.ShouldBe([403, 403, 403, 403, 429]);
+        (await StatusOfAsync(() => doors[0].Try(TestService.Password))).ShouldBe(429);
+        (await StatusOfAsync(() => service.SignInAsync("Tomasz Vail"))).ShouldBe(429);
+        (await tomasz.GetAsync("me", WireJson.Default.Me, default)).Name.ShouldBe("Tomasz Vail");
+    }
+
+    private static async Task<int> StatusOfAsync(Func<Task> attempt)
+    {
+        try
+        {
+            await attempt();
+            return 200;
+        }
+        catch (ApiException e)
+        {
+            return e.Problem.Status ?? 0;
+        }
+    }
+
+    [Fact]
     public async Task Each_sees_where_he_is_signed_in_and_ends_it_with_all_that_is_open()
     {
         await using var service = await TestService.StartAsync();
@@ -215,7 +268,7 @@ public sealed class SignInTests
         var time = new FakeTimeProvider(Noon);
         await using var service = await TestService.StartAsync(time);
         await service.EnrolAsync("quay-ticket-01");
-        var made = await service.Api.PostAsync("me/tokens", new NewToken("nightly report", [Permission.Configure], Noon.AddDays(2)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("nightly report", [Permission.Configure], Noon.AddDays(2), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
         (made.Info.Kind, made.Info.Device).ShouldBe((SignInKind.Script, "nightly report"));
         using var script = new ApiClient(service.Address, null, made.Token);
         var host = (await script.GetAsync("hosts", WireJson.Default.PageHostSummary, default)).Items.Single();
@@ -225,7 +278,7 @@ public sealed class SignInTests
         var said = (await script.GetAsync($"hosts/{host.Id}/access", WireJson.Default.AccessExplanation, default)).Answers.Single(a => a.Permission == Permission.Run);
         (said.Reason, said.Sentence, said.Remedy).ShouldBe((AccessReason.SignInLacks, "You may not run commands on quay-ticket-01: the token of this sign-in is not for 'run'.", "Sign in without a limit, or use a token that is for it."));
         // Nor one that outlives it; and of its maker's sign-ins it ends none but itself.
-        (await Should.ThrowAsync<ApiException>(() => script.PostAsync("me/tokens", new NewToken("longer", [Permission.See], Noon.AddDays(300)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Problem.Status.ShouldBe(403);
+        (await Should.ThrowAsync<ApiException>(() => script.PostAsync("me/tokens", new NewToken("longer", [Permission.See], Noon.AddDays(300), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Problem.Status.ShouldBe(403);
         var hers = (await service.Api.GetAsync("me/sign-ins", WireJson.Default.PageSignInInfo, default)).Items.Single(s => s.Here);
         (await Should.ThrowAsync<ApiException>(() => script.ActAsync(HttpMethod.Delete, $"me/sign-ins/{hers.Id}", default))).Problem.Status.ShouldBe(403);
         (await Should.ThrowAsync<ApiException>(() => script.ActAsync(HttpMethod.Delete, "me/sign-ins", default))).Problem.Status.ShouldBe(403);
@@ -238,7 +291,7 @@ public sealed class SignInTests
     public async Task A_line_that_was_opened_with_a_token_closes_when_it_ends()
     {
         await using var service = await TestService.StartAsync();
-        var made = await service.Api.PostAsync("me/tokens", new NewToken("for a moment", [Permission.See], DateTimeOffset.UtcNow.AddSeconds(2)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("for a moment", [Permission.See], DateTimeOffset.UtcNow.AddSeconds(2), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
         await using var line = service.Live(made.Token);
         var closed = new TaskCompletionSource();
         line.Closed += _ =>
@@ -258,7 +311,7 @@ public sealed class SignInTests
     public async Task A_token_that_makes_no_sense_is_refused(string name, Permission[] may, int days, string said)
     {
         await using var service = await TestService.StartAsync();
-        (await Should.ThrowAsync<ApiException>(() => service.Api.PostAsync("me/tokens", new NewToken(name, may, DateTimeOffset.UtcNow.AddDays(days)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Message.ShouldContain(said);
+        (await Should.ThrowAsync<ApiException>(() => service.Api.PostAsync("me/tokens", new NewToken(name, may, DateTimeOffset.UtcNow.AddDays(days), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default))).Message.ShouldContain(said);
     }
 
     [Fact]
@@ -267,7 +320,7 @@ public sealed class SignInTests
         await using var service = await TestService.StartAsync();
         using var other = await service.SignInAsync(TestService.Name);
         Task<int> ChangeAsync(string old, string next) => service.Api.PostAsync("me/password", new PasswordChange(old, next), WireJson.Default.PasswordChange, WireJson.Default.Int32, default);
-        (await Should.ThrowAsync<ApiException>(() => ChangeAsync("not the password", "another-lantern-orchard"))).Message.ShouldContain("password as it was");
+        (await Should.ThrowAsync<ApiException>(() => ChangeAsync("not the password", "another-lantern-orchard"))).Message.ShouldContain("This takes your own password again");
         (await Should.ThrowAsync<ApiException>(() => ChangeAsync(TestService.Password, "qwertyuiop123456"))).Message.ShouldContain("guessed too soon");
         (await other.GetAsync("me", WireJson.Default.Me, default)).Name.ShouldBe(TestService.Name);
         (await ChangeAsync(TestService.Password, "another-lantern-orchard")).ShouldBe(1);

@@ -96,7 +96,7 @@ public sealed class SignInWaysTests
 
         var ines = new Visitor(service.Address);
         await ines.SignInAsync();
-        (await ines.GoAsync("sso/begin?link=yes")).ShouldBe("/account?sso=linked");
+        (await ines.GoAsync(await ines.LinkAsync())).ShouldBe("/account?sso=linked");
         (await service.Api.GetAsync("me/linked-logins", WireJson.Default.PageLinkedLogin, default)).Items.Single().Name.ShouldBe(TestService.Name);
         (await stranger.GoAsync("sso/begin")).ShouldBe("/");
         // It leads back to where one was, and nowhere else.
@@ -111,7 +111,7 @@ public sealed class SignInWaysTests
         using var tomasz = await service.JoinedByAsync("Tomasz Vail");
         var other = new Visitor(service.Address);
         await other.SignInAsync("Tomasz Vail");
-        (await other.GoAsync("sso/begin?link=yes")).ShouldBe("/account?sso=linked-elsewhere");
+        (await other.GoAsync(await other.LinkAsync())).ShouldBe("/account?sso=linked-elsewhere");
 
         // A token that the provider did not sign, and a way back that nobody began, open nothing.
         provider.Lies = true;
@@ -125,6 +125,51 @@ public sealed class SignInWaysTests
         (await new Visitor(service.Address).GoAsync("sso/begin")).ShouldBe("/?sso=unknown");
         (await service.Api.GetAsync("audit?action=single-sign-on", WireJson.Default.PageAuditInfo, default)).Items.Select(l => l.Action).ShouldBe(["single-sign-on.unlink", "single-sign-on.link"]);
     }
+
+    [Fact]
+    public async Task Nobody_is_linked_by_a_token_or_at_an_open_screen_or_with_what_another_has_begun()
+    {
+        await using var provider = new StandInProvider();
+        var secret = Path.GetTempFileName();
+        await File.WriteAllTextAsync(secret, StandInProvider.Secret);
+        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
+        await using var service = await TestService.StartAsync(time, adjust: o => o with { SingleSignOn = new SingleSignOnProvider("Halyard & Wick", new Uri(provider.Issuer), StandInProvider.ClientId, secret) });
+        File.Delete(secret);
+        // The thief has an account at the provider, and the technician's token that may only see.
+        provider.Who = ("6666", "Orrin Pike");
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("report", [Permission.See], time.GetUtcNow().AddDays(1), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        using var thief = new ApiClient(service.Address, null, made.Token);
+        (await Should.ThrowAsync<ApiException>(() => BeginAsync(thief, TestService.Password))).Message.ShouldContain("A token for a script does nothing to the account of its maker");
+        var (_, _, answer) = await service.SendAsync(HttpMethod.Get, "sso/begin?link=yes", adjust: r => r.Headers.Authorization = new("Bearer", made.Token));
+        answer.Headers.Location!.OriginalString.ShouldBe("/account?sso=link-over");
+        // Nor with a ticket that its maker was given.
+        var ticket = (await BeginAsync(service.Api, TestService.Password)).Path;
+        (_, _, answer) = await service.SendAsync(HttpMethod.Get, ticket, adjust: r => r.Headers.Authorization = new("Bearer", made.Token));
+        answer.Headers.Location!.OriginalString.ShouldBe("/account?sso=link-over");
+
+        // At an open screen it takes the password, and goes on nowhere else.
+        var ines = new Visitor(service.Address);
+        await ines.SignInAsync();
+        (await ines.GoAsync("sso/begin?link=yes")).ShouldBe("/account?sso=link-over");
+        (await Should.ThrowAsync<ApiException>(() => BeginAsync(service.Api, "tide-lantern"))).Problem.Status.ShouldBe(403);
+        using var tomasz = await service.JoinedByAsync("Tomasz Vail");
+        var his = new Visitor(service.Address);
+        await his.SignInAsync("Tomasz Vail");
+        (await ines.GoAsync(await his.LinkAsync())).ShouldBe("/account?sso=link-over");
+        var late = await ines.LinkAsync();
+        time.Advance(TimeSpan.FromMinutes(6));
+        (await ines.GoAsync(late)).ShouldBe("/account?sso=link-over");
+
+        (await service.Api.GetAsync("me/linked-logins", WireJson.Default.PageLinkedLogin, default)).Items.ShouldBeEmpty();
+        (await new Visitor(service.Address).GoAsync("sso/begin")).ShouldBe("/?sso=unknown");
+        // What is begun is good once.
+        var once = await ines.LinkAsync();
+        (await ines.GoAsync(once)).ShouldBe("/account?sso=linked");
+        (await ines.GoAsync(once)).ShouldBe("/account?sso=link-over");
+    }
+
+    private static Task<LinkBeginning> BeginAsync(ApiClient who, string password) =>
+        who.PostAsync("me/linked-logins", new PasswordProof(password), WireJson.Default.PasswordProof, WireJson.Default.LinkBeginning, default);
 
     [Fact]
     public async Task Without_a_provider_there_is_no_such_way_and_one_that_is_down_is_said()
@@ -193,6 +238,16 @@ public sealed class SignInWaysTests
                 }
             }
             return "sent around in circles";
+        }
+
+        /// <summary>Proves the password, as the page does that links.</summary>
+        public async Task<string> LinkAsync()
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, new Uri(service, "api/v1/me/linked-logins")) { Content = JsonContent.Create(new PasswordProof(TestService.Password), WireJson.Default.PasswordProof) };
+            request.Headers.Add("Origin", service.GetLeftPart(UriPartial.Authority));
+            using var answer = await http.SendAsync(request);
+            answer.StatusCode.ShouldBe(HttpStatusCode.OK, await answer.Content.ReadAsStringAsync());
+            return (await answer.Content.ReadFromJsonAsync(WireJson.Default.LinkBeginning))!.Path;
         }
 
         public async Task<string?> MeAsync()

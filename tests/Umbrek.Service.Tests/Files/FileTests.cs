@@ -161,7 +161,7 @@ public sealed class FileTests
         var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
         await using var service = await TestService.StartAsync(time);
         await using var agent = await RunningAgent.StartAsync(service, "quay-ticket-03");
-        var made = await service.Api.PostAsync("me/tokens", new NewToken("nightly", [Permission.See, Permission.ReadFiles, Permission.WriteFiles], time.GetUtcNow().AddMinutes(3)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        var made = await service.Api.PostAsync("me/tokens", new NewToken("nightly", [Permission.See, Permission.ReadFiles, Permission.WriteFiles], time.GetUtcNow().AddMinutes(3), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
         using var script = new ApiClient(service.Address, null, made.Token);
         var content = RandomNumberGenerator.GetBytes(1000);
         var path = new FileName("/srv/plan");

@@ -186,7 +186,7 @@ public sealed class AccessKeyTests
         var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
         await using var service = await TestService.StartAsync(time);
         await using var agent = await GuardedAsync(service);
-        var made = await service.Api.PostAsync("me/tokens", new Umbrek.Wire.Access.NewToken("report", [Permission.See, Permission.Run], time.GetUtcNow().AddMinutes(3)), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
+        var made = await service.Api.PostAsync("me/tokens", new Umbrek.Wire.Access.NewToken("report", [Permission.See, Permission.Run], time.GetUtcNow().AddMinutes(3), TestService.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default);
         using var script = new ApiClient(service.Address, null, made.Token);
         var door = await HostDoor.OpenAsync(script, null, agent.Id, ChannelBinding.AccessKey, Key, default);
         await Wait.UntilAsync(async () =>

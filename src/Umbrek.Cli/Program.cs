@@ -1,3 +1,5 @@
 using Umbrek.Cli.Hosting;
+using Umbrek.Cli.Output;
 
+Terminal.Guard();
 return await ClientCommands.RunAsync(args, CancellationToken.None);

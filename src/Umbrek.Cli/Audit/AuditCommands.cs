@@ -129,7 +129,7 @@ public static class AuditCommands
             verifier.Take(new AuditEntry(info.Number, info.At, info.Actor, info.Address, info.Action, info.Target, info.Detail), hash);
             if (progress && verifier.Lines % ProgressLines == 0)
             {
-                await Console.Error.WriteAsync($"\r{verifier.Lines:N0} lines checked").ConfigureAwait(false);
+                Terminal.Progress($"{verifier.Lines:N0} lines checked");
             }
         }
         if (progress && verifier.Lines >= ProgressLines)

@@ -61,6 +61,7 @@ public static class ScanCommands
             while (true)
             {
                 detail = await api.GetAsync($"scans/{started.Id}", WireJson.Default.ScanDetail, cancel).ConfigureAwait(false);
+                Terminal.Progress("");
                 foreach (var find in detail.Finds.Where(f => table && (!notOurs || f.OursHostId is null) && said.Add(f.Address)))
                 {
                     Console.Out.WriteLine(TerminalText.Neutralise($"{find.Address,-15}  {find.Name ?? "–",-22}  {(find.OursLabel is { } ours ? $"ours: {ours}" : "no agent"),-24}  {find.HardwareAddress ?? "",-17}  {find.Vendor}"));
@@ -69,10 +70,7 @@ public static class ScanCommands
                 {
                     break;
                 }
-                if (!Console.IsErrorRedirected)
-                {
-                    await Console.Error.WriteAsync($"\r{detail.Info.Probed} of {detail.Info.Total} addresses\r").ConfigureAwait(false);
-                }
+                Terminal.Progress($"{detail.Info.Probed} of {detail.Info.Total} addresses");
                 await Task.Delay(Look, client.Time, cancel).ConfigureAwait(false);
             }
         }

@@ -244,11 +244,11 @@ public static class FileChangeCommands
             }
             else if (word is { Done: false, Count: { } count } && !Console.IsErrorRedirected)
             {
-                Console.Error.Write($"\r{count} so far\u001b[K{(word.Done ? "\n" : "")}");
+                Terminal.Progress($"{count} so far");
             }
             if (word is { Done: true, Count: not null } && !Console.IsErrorRedirected)
             {
-                Console.Error.Write("\r\u001b[K");
+                Terminal.Progress("");
             }
         }
     }

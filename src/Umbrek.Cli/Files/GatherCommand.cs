@@ -182,7 +182,7 @@ public static class GatherCommand
             Done.Enqueue(new GatheredHost(host.Label, host.GroupPath, files, bytes, problems));
             if (!Console.IsErrorRedirected)
             {
-                Console.Error.Write(Done.Count == names.Count ? "\r\e[K" : $"\r\e[K{Done.Count} of {names.Count} hosts are done …");
+                Terminal.Progress(Done.Count == names.Count ? "" : $"{Done.Count} of {names.Count} hosts are done …");
             }
         }
     }

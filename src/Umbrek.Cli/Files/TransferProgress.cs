@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using Umbrek.Cli.Output;
 using Umbrek.Core.Text;
 
 namespace Umbrek.Cli.Files;
@@ -41,7 +42,7 @@ internal sealed class TransferProgress(string what, long bytes, TimeProvider tim
     {
         if (isShown)
         {
-            Console.Error.Write("\r\u001b[K");
+            Terminal.Progress("");
             isShown = false;
         }
     }
@@ -64,7 +65,7 @@ internal sealed class TransferProgress(string what, long bytes, TimeProvider tim
         var rate = Rate();
         var left = rate > 0 && bytes > Here ? $", {Units.Span(TimeSpan.FromSeconds(Math.Min((bytes - Here) / rate, 1e8)))} left" : "";
         var share = bytes > 0 ? $"{Math.Min(100, 100 * Here / bytes)} % of {Units.Bytes(bytes)}" : Units.Bytes(Here);
-        Console.Error.Write($"\r{what}: {share}, {Units.Bytes(rate)}/s{left}\u001b[K");
+        Terminal.Progress($"{what}: {share}, {Units.Bytes(rate)}/s{left}");
         (isShown, shownAt) = (true, Stopwatch.GetTimestamp());
     }
 }

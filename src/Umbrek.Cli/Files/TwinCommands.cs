@@ -190,7 +190,7 @@ public static class TwinCommands
         {
             if (shows)
             {
-                Console.Error.Write($"\r{Progress(twin.Turn!)}\u001b[K");
+                Terminal.Progress(Progress(twin.Turn!));
             }
             await Task.Delay(Between, time, cancel).ConfigureAwait(false);
             try
@@ -199,12 +199,12 @@ public static class TwinCommands
             }
             catch (UnreachableException) when (shows)
             {
-                Console.Error.Write("\rThe service is away; it is looked for.\u001b[K");
+                Terminal.Progress("The service is away; it is looked for.");
             }
         }
         if (shows)
         {
-            Console.Error.Write("\r\u001b[K");
+            Terminal.Progress("");
         }
         return twin;
     }

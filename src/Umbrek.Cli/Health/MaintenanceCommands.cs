@@ -87,7 +87,7 @@ public static class MaintenanceCommands
             var window = await FindAsync(api, parsed.GetRequiredValue(id), cancel).ConfigureAwait(false);
             using var request = new HttpRequestMessage(HttpMethod.Get, $"api/v1/maintenance/{window.Id}/calendar");
             using var answer = await api.SendRawAsync(request, cancel).ConfigureAwait(false);
-            Console.Out.Write(await answer.Content.ReadAsStringAsync(cancel).ConfigureAwait(false));
+            Terminal.Data.Write(await answer.Content.ReadAsStringAsync(cancel).ConfigureAwait(false));
             return ExitCodes.Done;
         });
         return command;

@@ -96,7 +96,7 @@ public static class WatchCommand
     {
         var colour = Environment.GetEnvironmentVariable("NO_COLOR") is null or "";
         var chosen = 0;
-        Console.Out.Write(Open);
+        Terminal.Draw(Open);
         try
         {
             var lookAt = time.GetUtcNow() + pause;
@@ -109,7 +109,7 @@ public static class WatchCommand
                 }
                 if (frame.Append("\u001b[J").ToString() is var text && text != drawn)
                 {
-                    Console.Out.Write(drawn = text);
+                    Terminal.Draw(drawn = text);
                 }
                 while (!Console.IsInputRedirected && Console.KeyAvailable)
                 {
@@ -138,7 +138,7 @@ public static class WatchCommand
         }
         finally
         {
-            Console.Out.Write(Close);
+            Terminal.Draw(Close);
         }
     }
 

@@ -63,7 +63,7 @@ internal sealed class LibraryCommands(string word, bool inSteps, string example,
             var detail = await ReadAsync(api, found, number, cancel).ConfigureAwait(false);
             if (parsed.GetValue(text))
             {
-                await Console.Out.WriteAsync(inSteps ? RunbookText.Write(new RunbookDocument(detail.Script.Name, detail.Script.Description, detail.Shown.Parameters, detail.Shown.Command)) : detail.Shown.Command.Script).ConfigureAwait(false);
+                await Terminal.Data.WriteAsync(inSteps ? RunbookText.Write(new RunbookDocument(detail.Script.Name, detail.Script.Description, detail.Shown.Parameters, detail.Shown.Command)) : detail.Shown.Command.Script).ConfigureAwait(false);
                 return ExitCodes.Done;
             }
             if (client.Format(parsed) != OutputFormat.Table)

@@ -70,13 +70,13 @@ public static class ProcessCommands
             using var api = client.State.Open();
             var found = await HostCommands.FindAsync(api, parsed.GetRequiredValue(host), cancel).ConfigureAwait(false);
             // The other screen of the terminal, without a cursor; what stood there before comes back (xterm control sequences).
-            Console.Out.Write("\e[?1049h\e[?25l");
+            Terminal.Draw("\e[?1049h\e[?25l");
             try
             {
                 await foreach (var reading in HostLook.ProcessesAsync(client, api, parsed, secrets, found, wish, leave.Token).ConfigureAwait(false))
                 {
                     var screen = ProcessView.Screen($"{found.Label} of {GroupPath.Customer(found.GroupPath)}", reading, view.Of(parsed, reading), Console.WindowWidth, Console.WindowHeight);
-                    Console.Out.Write($"\e[H{screen.Replace("\n", "\e[K\n")}\e[J");
+                    Terminal.Draw($"\e[H{TerminalText.Neutralise(screen).Replace("\n", "\e[K\n")}\e[J");
                 }
             }
             catch (OperationCanceledException) when (!cancel.IsCancellationRequested)
@@ -85,7 +85,7 @@ public static class ProcessCommands
             }
             finally
             {
-                Console.Out.Write("\e[?25h\e[?1049l");
+                Terminal.Draw("\e[?25h\e[?1049l");
             }
             return ExitCodes.Done;
         });

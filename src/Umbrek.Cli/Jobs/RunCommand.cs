@@ -130,7 +130,7 @@ public static class RunCommand
             var fetched = watch.Job.Command.Action?.Deliver is { Bytes: > 0 } deliver
                 ? $", {Units.Bytes(watch.Runs.Values.Sum(r => Math.Min(r.FetchedBytes ?? (r.State == RunState.Succeeded ? deliver.Bytes : 0), deliver.Bytes)))} of {Units.Bytes(deliver.Bytes * (double)runs.Total)} are there"
                 : "";
-            Console.Error.Write(runs.Ended == runs.Total ? "\r\e[K" : $"\r\e[K{runs.Ended} of {runs.Total} have ended{(runs.Waiting > 0 ? $", {runs.Waiting} wait" : "")}{fetched} …");
+            Terminal.Progress(runs.Ended == runs.Total ? "" : $"{runs.Ended} of {runs.Total} have ended{(runs.Waiting > 0 ? $", {runs.Waiting} wait" : "")}{fetched} …");
         }
     }
 

@@ -25,10 +25,10 @@ public static class Listing
         switch (format)
         {
             case OutputFormat.Json:
-                Console.Out.WriteLine(JsonSerializer.Serialize([.. items], json));
+                Terminal.Data.WriteLine(JsonSerializer.Serialize([.. items], json));
                 break;
             case OutputFormat.Csv:
-                Console.Out.Write(ToCsv(items, columns));
+                Terminal.Data.Write(ToCsv(items, columns));
                 break;
             default:
                 PrintTable(items, whenEmpty, columns);
@@ -42,10 +42,10 @@ public static class Listing
         switch (format)
         {
             case OutputFormat.Json:
-                Console.Out.WriteLine(JsonSerializer.Serialize(item, json));
+                Terminal.Data.WriteLine(JsonSerializer.Serialize(item, json));
                 break;
             case OutputFormat.Csv:
-                Console.Out.Write(ToCsv(lines, new Column<(string Name, string? Value)>("name", l => l.Name), new Column<(string Name, string? Value)>("value", l => l.Value ?? "")));
+                Terminal.Data.Write(ToCsv(lines, new Column<(string Name, string? Value)>("name", l => l.Name), new Column<(string Name, string? Value)>("value", l => l.Value ?? "")));
                 break;
             default:
                 var width = lines.Max(l => l.Name.Length) + 2;
@@ -63,10 +63,10 @@ public static class Listing
         switch (format)
         {
             case OutputFormat.Json:
-                Console.Out.WriteLine(JsonSerializer.Serialize(item, json));
+                Terminal.Data.WriteLine(JsonSerializer.Serialize(item, json));
                 break;
             case OutputFormat.Csv:
-                Console.Out.Write(ToCsv([sentence], new Column<string>("done", s => s)));
+                Terminal.Data.Write(ToCsv([sentence], new Column<string>("done", s => s)));
                 break;
             default:
                 Console.Out.WriteLine(sentence);
@@ -77,16 +77,13 @@ public static class Listing
     private static string ToCsv<T>(IEnumerable<T> items, params IReadOnlyList<Column<T>> columns)
     {
         var csv = new StringBuilder();
-        csv.AppendJoin(',', columns.Select(c => Escape(c.Title.ToLowerInvariant()))).Append("\r\n");
+        csv.AppendJoin(',', columns.Select(c => CsvText.Escape(c.Title.ToLowerInvariant()))).Append("\r\n");
         foreach (var item in items)
         {
-            csv.AppendJoin(',', columns.Select(c => Escape((c.Machine ?? c.Plain)(item)))).Append("\r\n");
+            csv.AppendJoin(',', columns.Select(c => CsvText.Escape((c.Machine ?? c.Plain)(item)))).Append("\r\n");
         }
         return csv.ToString();
     }
-
-    private static string Escape(string value) =>
-        value.AsSpan().IndexOfAny(",\"\r\n") < 0 ? value : $"\"{value.Replace("\"", "\"\"")}\"";
 
     private static void PrintTable<T>(IReadOnlyList<T> items, string whenEmpty, IReadOnlyList<Column<T>> columns)
     {
@@ -109,10 +106,41 @@ public static class Listing
     }
 }
 
-/// <summary>The terminal's width and colours; wide and plain when the output goes elsewhere.</summary>
+/// <summary>
+/// The person's terminal. Whatever is written to <see cref="Console.Out"/> and <see cref="Console.Error"/> is shown and never obeyed:
+/// hosts, services and people elsewhere wrote much of it. Only what is drawn here goes there as it is.
+/// </summary>
 public static class Terminal
 {
-    public static IAnsiConsole Out { get; } = Create(new AnsiConsoleOutput(Console.Out), Console.IsOutputRedirected);
+    private static TextWriter? output;
+    private static TextWriter? errors;
+
+    /// <summary>Width and colours; wide and plain when the output goes elsewhere.</summary>
+    public static IAnsiConsole Out { get; } = Create(new AnsiConsoleOutput(output ?? Console.Out), Console.IsOutputRedirected);
+
+    /// <summary>For machines: a file or a pipe gets it to the letter, a terminal sees what is in it.</summary>
+    public static TextWriter Data => Console.IsOutputRedirected && output is not null ? output : Console.Out;
+
+    /// <summary>Called before anything is written.</summary>
+    public static void Guard()
+    {
+        (output, errors) = (Console.Out, Console.Error);
+        Console.SetOut(TextWriter.Synchronized(new ShownText(output)));
+        Console.SetError(TextWriter.Synchronized(new ShownText(errors)));
+    }
+
+    /// <summary>Draws over the whole screen, or moves the cursor: control sequences of our own, and no text of others that was not made harmless.</summary>
+    public static void Draw(string sequence) => (output ?? Console.Out).Write(sequence);
+
+    /// <summary>Puts a line of progress in the place of the one before, where somebody looks on; empty takes it away.</summary>
+    public static void Progress(string line)
+    {
+        if (!Console.IsErrorRedirected)
+        {
+            // Erase in Line (ECMA-48, 8.3.41).
+            (errors ?? Console.Error).Write($"\r\e[K{TerminalText.Line(line)}");
+        }
+    }
 
     private static IAnsiConsole Create(IAnsiConsoleOutput output, bool redirected)
     {

@@ -247,7 +247,7 @@ public static class RecordingCommands
             {
                 if (shows)
                 {
-                    await Console.Error.WriteAsync($"\rMaking a film of it: {film.Done.ToString("P0", CultureInfo.InvariantCulture)}\e[K").ConfigureAwait(false);
+                    Terminal.Progress($"Making a film of it: {film.Done.ToString("P0", CultureInfo.InvariantCulture)}");
                 }
                 await Task.Delay(FilmEvery, client.Time, cancel).ConfigureAwait(false);
                 film = await api.GetAsync($"recordings/{info.Id}/film", WireJson.Default.FilmInfo, cancel).ConfigureAwait(false);
@@ -263,7 +263,7 @@ public static class RecordingCommands
         {
             if (shows)
             {
-                await Console.Error.WriteAsync("\r\e[K").ConfigureAwait(false);
+                Terminal.Progress("");
             }
         }
         if (film.State != FilmState.Ready)

@@ -1,6 +1,7 @@
 using System.Globalization;
 using CsvHelper;
 using CsvHelper.Configuration;
+using Umbrek.Core.Text;
 using Umbrek.Service.Hosting;
 using Umbrek.Wire.Estate;
 
@@ -31,7 +32,7 @@ public static class TreeCsv
                 string?[] cells = [line.Group, line.Host, line.SystemName, line.Id?.ToString(), line.Tags is null ? null : string.Join("; ", line.Tags), line.Notes, line.Contact, line.Address, line.Colour, line.Emblem];
                 foreach (var cell in cells.Concat(fields.Select(f => line.Own?.FirstOrDefault(o => string.Equals(o.Key, f, StringComparison.OrdinalIgnoreCase)).Value)))
                 {
-                    csv.WriteField(cell);
+                    csv.WriteField(cell is null ? null : CsvText.Guard(cell));
                 }
                 csv.NextRecord();
             }
@@ -73,7 +74,7 @@ public static class TreeCsv
             {
                 throw ProblemException.Invalid($"The table has more than {most} lines; import it by parts.");
             }
-            string? Cell(string name) => known.FirstOrDefault(k => k.Name == name) is { Name: not null } column ? csv.GetField(column.Index) ?? "" : null;
+            string? Cell(string name) => known.FirstOrDefault(k => k.Name == name) is { Name: not null } column ? CsvText.Unguard(csv.GetField(column.Index) ?? "") : null;
             if (csv.Parser.Count != header.Length)
             {
                 problems.Add(new ImportProblem(number, $"The line has {csv.Parser.Count} cells, the first line has {header.Length}. A cell with a comma in it stands in quotation marks."));
@@ -92,7 +93,7 @@ public static class TreeCsv
             lines.Add((number, new TreeLine(
                 Cell("group")!, Cell("host"), Cell("system name"), id, Cell("tags")?.Split(';', StringSplitOptions.TrimEntries | StringSplitOptions.RemoveEmptyEntries), Cell("notes"),
                 Cell("contact"), Cell("address"), Cell("colour"), Cell("emblem"),
-                known.Where(k => k.Name.StartsWith(FieldPrefix, StringComparison.Ordinal)).ToDictionary(k => header[k.Index].Trim()[FieldPrefix.Length..], k => csv.GetField(k.Index) ?? ""))));
+                known.Where(k => k.Name.StartsWith(FieldPrefix, StringComparison.Ordinal)).ToDictionary(k => header[k.Index].Trim()[FieldPrefix.Length..], k => CsvText.Unguard(csv.GetField(k.Index) ?? "")))));
         }
         return (lines, problems);
     }

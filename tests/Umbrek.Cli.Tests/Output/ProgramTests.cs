@@ -1,3 +1,7 @@
+using System.Net;
+using System.Text;
+using System.Text.Json;
+using Umbrek.Cli.Output;
 using Umbrek.Tests;
 
 namespace Umbrek.Cli.Tests.Output;
@@ -40,6 +44,60 @@ public sealed class ProgramTests
         var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", command.Split(' '), "", new Dictionary<string, string> { ["UMBREK_HOME"] = home.Path });
         (stdout + stderr).ShouldContain(word);
         status.ShouldBe(expected);
+    }
+
+    /// <summary>Moves the cursor, sets a title, types an answer, and turns what follows round.</summary>
+    private const string Hostile = "\e[2J\e]0;owned\a\e[6n \u009b31m \u202Egnihtyreve\b\b\b";
+
+    [Theory]
+    [InlineData("host list")]
+    [InlineData("host show quay-ticket-01")]
+    [InlineData("run uptime --on quay-ticket-01")]
+    [InlineData("shell quay-ticket-01")]
+    [InlineData("fetch quay-ticket-01 /etc/hostname")]
+    [InlineData("job list --output json")]
+    [InlineData("audit verify")]
+    public async Task What_a_service_answers_is_shown_and_never_obeyed(string command)
+    {
+        using var listener = new HttpListener();
+        var address = $"http://127.0.0.1:{TestPorts.Next()}/";
+        listener.Prefixes.Add(address);
+        listener.Start();
+        _ = Task.Run(async () =>
+        {
+            while (listener.IsListening)
+            {
+                var asked = await listener.GetContextAsync();
+                asked.Response.StatusCode = 409;
+                asked.Response.ContentType = "application/problem+json";
+                asked.Response.Close(JsonSerializer.SerializeToUtf8Bytes(new { type = "conflict", title = Hostile, status = 409, detail = $"It is locked. {Hostile}" }), false);
+            }
+        });
+        using var home = new TestDirectory();
+        var (status, stdout, stderr) = await TestPrograms.RunAsync("umbrek", command.Split(' '), "", new Dictionary<string, string> { ["UMBREK_HOME"] = home.Path, ["UMBREK_TOKEN"] = "dG9rZW4", ["UMBREK_SERVICE"] = address });
+        listener.Stop();
+        status.ShouldNotBe(0);
+        stderr.ShouldContain("It is locked. ␛[2J␛]0;owned␇");
+        (stdout + stderr).Where(c => char.IsControl(c) && c is not ('\n' or '\t')).ShouldBeEmpty();
+        stderr.ShouldNotContain('\u202E');
+    }
+
+    [Fact]
+    public void Whatever_way_it_is_written_it_is_shown()
+    {
+        using var to = new StringWriter();
+        using (var shown = new ShownText(to))
+        {
+            shown.Write('\e');
+            shown.Write("\a|");
+            shown.Write("\b|".ToCharArray());
+            shown.Write("\r|".AsSpan());
+            shown.Write("{0}|", "\e");
+            shown.WriteLine("\e[K");
+            shown.WriteLine(new StringBuilder("\e"));
+            shown.WriteLine(7);
+        }
+        to.ToString().ShouldBe("␛␇|␈|␍|␛|␛[K\n␛\n7\n");
     }
 
     [Theory]

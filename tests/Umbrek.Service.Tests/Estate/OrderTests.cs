@@ -232,8 +232,9 @@ public sealed class OrderTests
     {
         await using var service = await TestService.StartAsync();
         await service.EnrolAsync("quay-ticket-01");
-        await ChangeAsync(service, "quay-ticket-01", new HostChange(Notes: "two\nlines, with a comma", Tags: ["kiosk", "night"]));
+        await ChangeAsync(service, "quay-ticket-01", new HostChange(Notes: "=HYPERLINK(\"https://orrin.example\")\nand a second line, with a comma", Tags: ["kiosk", "night"]));
         var csv = (await service.SendAsync(HttpMethod.Get, "/api/v1/estate/tree?format=csv")).Body;
+        csv.ShouldContain("'=HYPERLINK", customMessage: "a spreadsheet is to show it, not to follow it");
         var again = await ImportAsync(service, csv, "text/csv");
         (again.Changes.Count, again.Problems.Count).ShouldBe((0, 0), string.Join('\n', again.Changes));
         var json = (await service.SendAsync(HttpMethod.Get, "/api/v1/estate/tree")).Body;

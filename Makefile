@@ -63,7 +63,8 @@ release: $(OUT)/release/bin/umbrek-agent $(OUT)/release/bin/umbrek $(OUT)/releas
 # Both at once: each by itself leaves cores idle.
 $(OUT)/release/bin/umbrek $(OUT)/release/bin/umbrek-agent &: $(AGENT_SRC) $(call src_of,Umbrek.Cli) scripts/ahead.proj
 	@scripts/dotnet.sh msbuild scripts/ahead.proj -v:q -nologo -m
-	@for program in umbrek umbrek-agent; do install -D -m 755 $(OUT)/release/lib/$$program/$$program $(OUT)/release/bin/$$program; done
+	@for program in Cli/umbrek Agent/umbrek-agent; do \
+	  install -D -m 755 $(BUILT)/publish/Umbrek.$${program%/*}/release_linux-x64/$${program#*/} $(OUT)/release/bin/$${program#*/}; done
 	@# Better than the quick one, where that is handed out.
 	@for place in $(OUT) $(OUT)/release; do install -D -m 755 $(OUT)/release/bin/umbrek-agent $$place/agents/linux-x64/umbrek-agent; done
 

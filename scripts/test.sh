@@ -16,7 +16,10 @@ export UMBREK_BIN="$PWD/out/bin"
 export DOTNET_TieredPGO=0 DOTNET_EnableWriteXorExecute=0
 if [ "$mode" != check ]; then
   export UMBREK_CLIENT="$PWD/out/release/bin/umbrek" UMBREK_AGENTS="$PWD/out/release/agents"
-  [ -e out/agents/linux-x64/umbrek-agent ] || install -D -m 755 out/release/agents/linux-x64/umbrek-agent out/agents/linux-x64/umbrek-agent
+  # The demo that a test starts finds its programs where a build puts them.
+  for program in agents/linux-x64/umbrek-agent lib/umbrek/umbrek; do
+    [ -e "out/$program" ] || install -D -m 755 "out/release/bin/${program##*/}" "out/$program"
+  done
 fi
 
 wants() { # suite

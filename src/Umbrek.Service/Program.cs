@@ -1,3 +1,4 @@
 using Umbrek.Service.Hosting;
 
+DataDirectory.KeepToSelf();
 return await ServiceCommands.Build().Parse(args).InvokeAsync();

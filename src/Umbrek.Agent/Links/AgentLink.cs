@@ -231,7 +231,7 @@ public sealed class AgentLink(
                 }
                 if (welcome.Policy is { } policy)
                 {
-                    rules.Want(policy);
+                    Keep(policy);
                 }
                 SampleIntervalSeconds = Math.Clamp(welcome.SampleIntervalSeconds, 1, 3600);
                 log.Info($"linked with {identity.Service.Authority} as {welcome.Label} ({welcome.GroupPath})");
@@ -336,12 +336,7 @@ public sealed class AgentLink(
             }
             else if (order is HostPolicy policy)
             {
-                rules.Want(policy);
-                if (!rules.InForce.Allows(HostAct.Shell))
-                {
-                    // Also those that nobody is connected to.
-                    _ = shells.EndAllAsync();
-                }
+                Keep(policy);
             }
             else if (order is WantedProbes { Probes: not null } wanted)
             {
@@ -415,6 +410,16 @@ public sealed class AgentLink(
                 {
                 }
             }
+        }
+    }
+
+    /// <summary>The service's policy counts from now on, also for shells that go on here without anybody.</summary>
+    private void Keep(HostPolicy policy)
+    {
+        rules.Want(policy);
+        if (!rules.InForce.Allows(HostAct.Shell))
+        {
+            _ = shells.EndAllAsync();
         }
     }
 

@@ -54,10 +54,12 @@ public sealed class ChannelDialer(HostRules rules, KeyDoor door, ShellTable shel
         var read = order.Kind == ChannelKinds.Logs ? logs.Admit(order.Log) : null;
         var fetch = order.Kind == ChannelKinds.Files ? files.Admit(order.Files) : null;
         var desktop = order.Kind == ChannelKinds.Desktop ? desktops.Admit(order.Desktop) : null;
+        using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
+        using var served = new CancellationTokenSource();
+        var allowed = Task.CompletedTask;
+        limit.CancelAfter(KeyWithin);
         try
         {
-            using var limit = CancellationTokenSource.CreateLinkedTokenSource(ended);
-            limit.CancelAfter(KeyWithin);
             using var socket = new ClientWebSocket();
             if (identity.Service.Scheme != Uri.UriSchemeHttp)
             {
@@ -68,8 +70,10 @@ public sealed class ChannelDialer(HostRules rules, KeyDoor door, ShellTable shel
             socket.Options.KeepAliveTimeout = LinkProtocol.Silence;
             await socket.ConnectAsync(AddressOf(identity.Service), limit.Token).ConfigureAwait(false);
             await socket.SendAsync(JsonSerializer.SerializeToUtf8Bytes(new ChannelJoin(order.Ticket), LinkJson.Default.ChannelJoin), WebSocketMessageType.Text, true, limit.Token).ConfigureAwait(false);
-            using var served = CancellationTokenSource.CreateLinkedTokenSource(limit.Token);
-            var allowed = ActOf(order) is { } act ? WhileAllowedAsync(act, socket, order, limit, served.Token) : Task.CompletedTask;
+            if (ActOf(order) is { } act)
+            {
+                allowed = WhileAllowedAsync(act, socket, order, limit, served.Token);
+            }
             switch (order.Kind)
             {
                 case ChannelKinds.Key or ChannelKinds.NewKey:
@@ -99,8 +103,6 @@ public sealed class ChannelDialer(HostRules rules, KeyDoor door, ShellTable shel
                     await socket.CloseOutputAsync(WebSocketCloseStatus.PolicyViolation, $"This agent knows no channel '{order.Kind}'. Update it.", limit.Token).ConfigureAwait(false);
                     break;
             }
-            await served.CancelAsync().ConfigureAwait(false);
-            await allowed.ConfigureAwait(false);
             await PartAsync(socket, limit.Token).ConfigureAwait(false);
         }
         catch (Exception e) when (e is WebSocketException or IOException or OperationCanceledException or JsonException or InvalidDataException)
@@ -109,6 +111,8 @@ public sealed class ChannelDialer(HostRules rules, KeyDoor door, ShellTable shel
         }
         finally
         {
+            await served.CancelAsync().ConfigureAwait(false);
+            await allowed.ConfigureAwait(false);
             Interlocked.Decrement(ref open);
         }
     }

@@ -51,6 +51,10 @@ public sealed class PasswordTries(IDatabase database, IPasswordHasher<Technician
     /// <exception cref="ProblemException">403: the password is wrong; 429: the account is locked.</exception>
     public Task ProveAsync(Asker by, string? password, CancellationToken cancel) => InTurnAsync(by.Id, by.Address, async technician =>
     {
+        if (string.IsNullOrEmpty(password))
+        {
+            throw ProblemException.Invalid("Give your own password too: this takes it again.");
+        }
         if (!Fits(technician, password))
         {
             await audit.AddAsync(by, "password.refuse", by.Name, CancellationToken.None).ConfigureAwait(false);

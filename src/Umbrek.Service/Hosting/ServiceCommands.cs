@@ -145,13 +145,9 @@ public static class ServiceCommands
 
     private static async Task<int> ServeAsync(ServiceOptions options, TextWriter output, Action<WebApplicationBuilder>? adjust, CancellationToken cancel)
     {
-        if (OperatingSystem.IsWindows())
+        if (DataDirectory.Open(options.DataDirectory) is { } note)
         {
-            Directory.CreateDirectory(options.DataDirectory);
-        }
-        else
-        {
-            Directory.CreateDirectory(options.DataDirectory, UnixFileMode.UserRead | UnixFileMode.UserWrite | UnixFileMode.UserExecute);
+            await output.WriteLineAsync(note).ConfigureAwait(false);
         }
         await using var app = ServiceHost.Build(options, TimeProvider.System, adjust);
         var lifetime = app.Services.GetRequiredService<IHostApplicationLifetime>();

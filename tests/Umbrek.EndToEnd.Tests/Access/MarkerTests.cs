@@ -32,7 +32,7 @@ public sealed class MarkerTests
         using var tomasz = new ApiClient(world.Address, world.Pin, signedIn.Token);
         await Should.ThrowAsync<ApiException>(() => tomasz.PostAsync("me/second-factor", new PasswordProof(Mark("wrong proof")), WireJson.Default.PasswordProof, WireJson.Default.SecondFactorOffer, default));
         markers["secret of a second factor"] = (await tomasz.PostAsync("me/second-factor", new PasswordProof(markers["password"]), WireJson.Default.PasswordProof, WireJson.Default.SecondFactorOffer, default)).Secret;
-        markers["token of a script"] = (await tomasz.PostAsync("me/tokens", new NewToken("report", [Permission.See], DateTimeOffset.UtcNow.AddDays(1), World.Password), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default)).Token;
+        markers["token of a script"] = (await tomasz.PostAsync("me/tokens", new NewToken("report", [Permission.See], DateTimeOffset.UtcNow.AddDays(1), markers["password"]), WireJson.Default.NewToken, WireJson.Default.TokenAnswer, default)).Token;
         await tomasz.PostAsync("me/password", new PasswordChange(markers["password"], Mark("new password")), WireJson.Default.PasswordChange, WireJson.Default.Int32, default);
         // What the service can't read is in no log either.
         using (var http = new HttpClient(ApiClient.Handler(world.Pin)) { BaseAddress = world.Address })

@@ -107,12 +107,19 @@ public sealed class ProgramsTests
     }
 
     [Fact]
-    public async Task A_service_that_may_open_few_files_says_so_at_its_start()
+    public async Task A_service_says_at_its_start_that_it_may_open_few_files_and_that_others_could_read_what_it_keeps()
     {
         using var directory = new TestDirectory();
+        File.SetUnixFileMode(directory.Path, (UnixFileMode)0b111_101_101);
         await using var service = TestPrograms.Start("/bin/sh", ["-c", $"ulimit -n 1000; exec {TestPrograms.PathOf("umbrekd")} serve --data {directory.Path} --listen http://127.0.0.1:{TestPorts.Next()}"]);
         await service.UntilSaidAsync("ready", Wait.StartSeconds);
-        service.Said("note:").ShouldNotBeNull().ShouldContain("1000 files");
+        service.Lines.ShouldContain(l => l.StartsWith("note:", StringComparison.Ordinal) && l.Contains("1000 files", StringComparison.Ordinal));
+        service.Lines.ShouldContain($"note: {directory.Path} was open to other users of this machine (mode 755); it is closed now. If others have accounts here, change what it keeps: passwords, access keys and secrets.");
+        File.GetUnixFileMode(directory.Path).ShouldBe((UnixFileMode)0b111_000_000);
+        // And nobody else reads what it writes, wherever that lies.
+        File.ReadLines($"/proc/{service.Pid}/status").ShouldContain("Umask:\t0077");
+        Directory.GetFiles(directory.Path).ShouldNotBeEmpty();
+        Directory.GetFiles(directory.Path).ShouldAllBe(f => (File.GetUnixFileMode(f) & (UnixFileMode)0b000_111_111) == 0);
     }
 
     [Theory]

@@ -72,7 +72,7 @@ export function LinkedLogins() {
         >
           <PasswordInput
             label="Your password again"
-            description={`Whoever you are at ${provider} can sign in as you from then on.`}
+            description={`From then on your account at ${provider} signs you in here.`}
             autoComplete="current-password"
             value={password}
             onChange={(e) => setPassword(e.currentTarget.value)}

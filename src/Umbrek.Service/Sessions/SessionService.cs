@@ -173,6 +173,11 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         var session = new Live(row, by.SignInId, signInEnded);
         live[row.Id] = session;
         Watch(session, by.Seat);
+        if (!session.IsOwn && Lapse(session, access.Find(by.Id)) is { } why)
+        {
+            // The host moved while the session was being opened.
+            _ = EndAsync(row.Id, why, null);
+        }
         return row;
     }
 
@@ -434,7 +439,7 @@ public sealed class SessionService(IDatabase database, Gate gate, AccessIndex ac
         while (true)
         {
             var changed = await reader.TakeAsync(stopping).ConfigureAwait(false);
-            foreach (var session in live.Values.Where(s => changed.Contains(s.Row.HostId)))
+            foreach (var session in live.Values.Where(s => !s.IsOwn && changed.Contains(s.Row.HostId)))
             {
                 if (Lapse(session, access.Find(session.Row.TechnicianId)) is { } why)
                 {
